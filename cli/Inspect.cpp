@@ -1,0 +1,117 @@
+#include "base/Units.h"
+#include "cli/Commands.h"
+#include "cli/Console.h"
+#include "mesh/Statistics.h"
+
+#include <memory>
+
+namespace um::cli {
+namespace {
+
+struct Options {
+    std::vector<std::string> meshes;
+    std::string json;
+    std::string unit;
+};
+
+Json vectorJson(const Vec3f& v) {
+    return {v.x(), v.y(), v.z()};
+}
+
+Json statisticsJson(const Statistics& statistics) {
+    return {{"triangles", statistics.triangles},
+            {"vertices", statistics.vertices},
+            {"materials", statistics.materials},
+            {"box", {{"min", vectorJson(statistics.box.min())}, {"max", vectorJson(statistics.box.max())}}},
+            {"area", statistics.area},
+            {"uvs", statistics.hasUvs},
+            {"normals", statistics.hasNormals},
+            {"colors", statistics.hasColors},
+            {"health",
+             {{"pieces", statistics.pieces},
+              {"border_edges", statistics.borderEdges},
+              {"border_loops", statistics.borderLoops},
+              {"non_manifold_edges", statistics.nonManifoldEdges},
+              {"winding_edges", statistics.windingEdges},
+              {"zero_area_triangles", statistics.zeroAreaTriangles},
+              {"duplicate_triangles", statistics.duplicateTriangles},
+              {"isolated_vertices", statistics.isolatedVertices}}}};
+}
+
+std::string healthLine(const Statistics& s) {
+    std::string text;
+    const auto say = [&](std::size_t count, const char* what) {
+        if (count > 0) text += (text.empty() ? "" : ", ") + formatCount(count) + " " + what;
+    };
+    say(s.borderLoops, "open borders");
+    say(s.nonManifoldEdges, "non-manifold edges");
+    say(s.windingEdges, "edges with inconsistent winding");
+    say(s.zeroAreaTriangles, "zero-area triangles");
+    say(s.duplicateTriangles, "duplicate triangles");
+    say(s.isolatedVertices, "isolated vertices");
+    return text.empty() ? "sound and closed" : text;
+}
+
+std::string summary(const std::string& path, const MeshFile& file, const MeshStatistics& statistics) {
+    const Statistics& whole = statistics.whole;
+    const Vec3f size = whole.box.max() - whole.box.min();
+    const double metres = file.mesh.metresPerUnit;
+    std::string text = path + ": " + formatName(file.format) + ", " + formatCount(whole.triangles) + " triangles, " +
+                       formatCount(whole.vertices) + " vertices, " + formatCount(file.mesh.parts.size()) + " parts, " +
+                       formatCount(whole.materials) + " materials, " + formatLength(double(size.x()) * metres) + " x " +
+                       formatLength(double(size.y()) * metres) + " x " + formatLength(double(size.z()) * metres) +
+                       (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + formatCount(whole.pieces) + " pieces; " +
+                       healthLine(whole);
+    if (file.mesh.parts.size() > 1)
+        for (std::size_t part = 0; part < file.mesh.parts.size(); ++part)
+            text += "\n    " + file.mesh.parts[part].name + ": " + formatCount(statistics.parts[part].triangles) +
+                    " triangles; " + healthLine(statistics.parts[part]);
+    return text;
+}
+
+void run(const Options& options) {
+    const Answer answer(options.json);
+    Json all = Json::array();
+    for (const std::string& path : options.meshes) {
+        const MeshFile file = readWithNotes(path, options.unit);
+        const MeshStatistics statistics = [&] {
+            const TerminalProgress terminal("Counting");
+            return gatherStatistics(file.mesh, terminal.progress());
+        }();
+        answer.line(summary(path, file, statistics));
+        Json json = {{"file", path},
+                     {"format", formatName(file.format)},
+                     {"unit", unitName(file.mesh.metresPerUnit)},
+                     {"unit_stated", file.mesh.unitStated},
+                     {"diagonal", diagonal(file.mesh)}};
+        json.update(statisticsJson(statistics.whole));
+        json["notes"] = file.notes;
+        json["parts"] = Json::array();
+        for (std::size_t part = 0; part < file.mesh.parts.size(); ++part) {
+            Json one = {{"name", file.mesh.parts[part].name}};
+            one.update(statisticsJson(statistics.parts[part]));
+            json["parts"].push_back(one);
+        }
+        json["material_list"] = Json::array();
+        for (const Material& material : file.mesh.materials)
+            json["material_list"].push_back({{"name", material.name}, {"base_color", material.baseColor}});
+        all.push_back(json);
+    }
+    answer.json(options.meshes.size() == 1 ? all[0] : all);
+}
+
+}  // namespace
+
+void addInspect(CLI::App& app, int& code) {
+    CLI::App* command = app.add_subcommand("inspect", "Counts, size, parts, materials and health of meshes");
+    const auto options = std::make_shared<Options>();
+    command->add_option("MESH", options->meshes, "files to look over")->required();
+    command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
+    command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
+    command->callback([options, &code] {
+        run(*options);
+        code = done;
+    });
+}
+
+}  // namespace um::cli

@@ -1,0 +1,76 @@
+#pragma once
+/// Parallel loops whose results do not depend on the number of threads: work is cut into fixed chunks, and whatever is
+/// summed up is summed up in the order of the chunks.
+#include <oneapi/tbb/blocked_range.h>
+#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <cstddef>
+#include <vector>
+
+namespace um {
+
+/// Calls `body(begin, end)` for ranges that together cover 0 … count; ranges differ with the number of threads.
+template <class Body>
+void parallelRanges(std::size_t count, const Body& body, std::size_t grain = 4096) {
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, grain),
+                      [&](const tbb::blocked_range<std::size_t>& range) { body(range.begin(), range.end()); });
+}
+
+/// Calls `body(i)` for i = 0 … count.
+template <class Body>
+void parallelFor(std::size_t count, const Body& body, std::size_t grain = 4096) {
+    parallelRanges(
+        count,
+        [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i) body(i);
+        },
+        grain);
+}
+
+/// How many chunks of `chunkSize` cover `count`.
+inline std::size_t chunkCount(std::size_t count, std::size_t chunkSize) {
+    return (count + chunkSize - 1) / chunkSize;
+}
+
+/// Calls `body(chunk, begin, end)` for the chunks of fixed size that cover 0 … count.
+template <class Body>
+void parallelChunks(std::size_t count, std::size_t chunkSize, const Body& body) {
+    tbb::parallel_for(std::size_t(0), chunkCount(count, chunkSize), [&](std::size_t chunk) {
+        body(chunk, chunk * chunkSize, std::min(count, (chunk + 1) * chunkSize));
+    });
+}
+
+/// Replaces each value by the sum of those before it; returns the sum of all.
+template <class T>
+T exclusivePrefixSum(std::vector<T>& values) {
+    T sum = 0;
+    for (T& value : values) {
+        const T own = value;
+        value = sum;
+        sum += own;
+    }
+    return sum;
+}
+
+/// Keeps the elements whose index satisfies `keep`, in their order.
+template <class T, class Keep>
+std::vector<T> parallelFilter(const std::vector<T>& values, const Keep& keep) {
+    constexpr std::size_t chunkSize = 1 << 15;
+    std::vector<std::size_t> offsets(chunkCount(values.size(), chunkSize));
+    parallelChunks(values.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        std::size_t kept = 0;
+        for (std::size_t i = begin; i < end; ++i) kept += keep(i) ? 1 : 0;
+        offsets[chunk] = kept;
+    });
+    std::vector<T> result(exclusivePrefixSum(offsets));
+    parallelChunks(values.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        std::size_t at = offsets[chunk];
+        for (std::size_t i = begin; i < end; ++i)
+            if (keep(i)) result[at++] = values[i];
+    });
+    return result;
+}
+
+}  // namespace um

@@ -1,0 +1,23 @@
+#pragma once
+/// Reducing to whatever a target asks for, counts and tolerances alike.
+#include "chain/Target.h"
+#include "measure/Deviation.h"
+#include "reduce/Reduce.h"
+
+#include <optional>
+
+namespace um {
+
+struct TargetResult {
+    Mesh mesh;
+    bool targetMet = true;
+    /// Measured on the way, where the target is a tolerance.
+    std::optional<Deviation> deviation;
+};
+
+/// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for: the fewest
+/// triangles (to about 3 %) whose measured deviation stays within it. Each step is a reduction of the source and a measurement.
+/// @throws MeshError, Cancelled
+TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen, const Progress& progress);
+
+}  // namespace um

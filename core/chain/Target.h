@@ -1,0 +1,61 @@
+#pragma once
+/// The one field that says how far to reduce: `12k`, `1.2%`, `0.5mm`, `1px@24m`; and the screen that pixels are counted on.
+#include "base/Units.h"
+
+#include <string>
+#include <string_view>
+#include <variant>
+
+namespace um {
+
+/// The screen on which the player sees the asset. Every pixel figure follows from it.
+struct Screen {
+    int heightPixels = 1440;
+    double fieldOfViewDegrees = 50;  ///< vertical
+
+    bool operator==(const Screen&) const = default;
+
+    /// How many pixels a length covers at a distance (both in the same unit).
+    double pixels(double length, double distance) const;
+    /// The length that covers so many pixels at a distance.
+    double length(double pixels, double distance) const;
+    /// The distance at which a length covers so many pixels.
+    double distance(double length, double pixels) const;
+};
+
+/// `1440px,50deg`, `1440 px · 50°`, `1080px`: the height from 16 to 32768 pixels, the field of view from 1 to 170 degrees.
+/// @throws InputError  saying what would be right
+Screen parseScreen(std::string_view text);
+
+/// "1440 px · 50°"
+std::string formatScreen(const Screen& screen);
+
+struct CountTarget {
+    std::size_t triangles;
+};
+struct ShareTarget {
+    double share;  ///< of the source's triangles, 0 to 1
+};
+struct LengthTarget {
+    Length deviation;  ///< the largest deviation allowed
+};
+struct PixelTarget {
+    double pixels;
+    Length distance;
+};
+
+using Target = std::variant<CountTarget, ShareTarget, LengthTarget, PixelTarget>;
+
+/// @throws InputError  saying what would be right
+Target parseTarget(std::string_view text);
+
+/// The count that a count or share target asks of a source; nothing for the others, which take measuring.
+std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sourceTriangles);
+
+/// The largest deviation, in the mesh's unit, that a length or pixel target allows; nothing for the others.
+std::optional<double> allowedDeviation(const Target& target, const Screen& screen, double metresPerUnit);
+
+/// What a target comes to, in words: "12,000 triangles, 1.15 % of the source".
+std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen, double metresPerUnit);
+
+}  // namespace um

@@ -1,0 +1,185 @@
+#include "base/Error.h"
+#include "base/File.h"
+#include "files/Gltf.h"
+#include "mesh/Connectivity.h"
+
+#include <limits>
+#include <nlohmann/json.hpp>
+
+namespace um {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr int floatType = 5126;
+constexpr int byteType = 5121;
+constexpr int indexType = 5125;
+constexpr int arrayTarget = 34962;
+constexpr int elementTarget = 34963;
+
+// The binary buffer and the JSON that describes it, growing together.
+class Buffer {
+public:
+    explicit Buffer(Json& json) : m_json(json) {}
+
+    template <class T>
+    int add(const std::vector<T>& values, const char* type, int componentType, int target, bool normalized = false) {
+        const std::size_t offset = m_bytes.size();
+        const std::size_t size = values.size() * sizeof(T);
+        m_bytes.resize((offset + size + 3) / 4 * 4, 0);
+        std::memcpy(m_bytes.data() + offset, values.data(), size);
+        m_json["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}, {"target", target}});
+        Json accessor = {{"bufferView", m_json["bufferViews"].size() - 1},
+                         {"componentType", componentType},
+                         {"count", std::is_same_v<T, Triangle> ? 3 * values.size() : values.size()},
+                         {"type", type}};
+        if (normalized) accessor["normalized"] = true;
+        m_json["accessors"].push_back(accessor);
+        return int(m_json["accessors"].size()) - 1;
+    }
+
+    const std::vector<char>& bytes() const { return m_bytes; }
+
+private:
+    Json& m_json;
+    std::vector<char> m_bytes;
+};
+
+constexpr std::uint32_t notYet = std::numeric_limits<std::uint32_t>::max();
+
+// The arrays of one primitive: the wedges of a section, numbered in the order in which its triangles use them.
+struct Primitive {
+    std::vector<Vec3f> positions, normals;
+    std::vector<Vec2f> uvs;
+    std::vector<Color> colors;
+    std::vector<Triangle> triangles;
+};
+
+Primitive gather(const Mesh& mesh, const std::vector<Vec3f>& normals, const Section& section,
+                 std::vector<std::uint32_t>& numberOf) {
+    Primitive result;
+    std::vector<std::uint32_t> used;
+    const auto scale = float(mesh.metresPerUnit);
+    for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
+        const TriangleId t = section.firstTriangle + i;
+        const Triangle& wedges = mesh.wedgesOf(t);
+        Triangle triangle;
+        for (std::size_t corner = 0; corner < 3; ++corner) {
+            const WedgeId w = wedges[corner];
+            const VertexId v = mesh.triangles[t][corner];
+            if (numberOf[w] == notYet) {
+                numberOf[w] = std::uint32_t(result.positions.size());
+                used.push_back(w);
+                result.positions.push_back(mesh.positions[v] * scale);
+                Vec3f normal = mesh.normals.empty() ? normals[v] : mesh.normals[w];
+                if (normal.isZero()) normal = Vec3f(0, 1, 0);
+                result.normals.push_back(normal);
+                if (!mesh.uvs.empty()) result.uvs.emplace_back(mesh.uvs[w].x(), 1.0f - mesh.uvs[w].y());
+                if (!mesh.colors.empty()) result.colors.push_back(mesh.colors[w]);
+            }
+            triangle[corner] = numberOf[w];
+        }
+        result.triangles.push_back(triangle);
+    }
+    for (const WedgeId w : used) numberOf[w] = notYet;
+    return result;
+}
+
+Json materialJson(const Material& material) {
+    Json json = {{"name", material.name},
+                 {"pbrMetallicRoughness",
+                  {{"baseColorFactor", material.baseColor},
+                   {"metallicFactor", material.metallic},
+                   {"roughnessFactor", material.roughness}}}};
+    if (material.emission != std::array<float, 3>{0, 0, 0}) json["emissiveFactor"] = material.emission;
+    if (material.baseColor[3] < 1) json["alphaMode"] = "BLEND";
+    if (material.doubleSided) json["doubleSided"] = true;
+    return json;
+}
+
+Json primitiveJson(Buffer& buffer, const Primitive& primitive, std::uint32_t material, Json& json) {
+    Json attributes;
+    const int positions = buffer.add(primitive.positions, "VEC3", floatType, arrayTarget);
+    attributes["POSITION"] = positions;
+    Box3f box;
+    for (const Vec3f& p : primitive.positions) box.extend(p);
+    json["accessors"][std::size_t(positions)]["min"] = {box.min().x(), box.min().y(), box.min().z()};
+    json["accessors"][std::size_t(positions)]["max"] = {box.max().x(), box.max().y(), box.max().z()};
+    attributes["NORMAL"] = buffer.add(primitive.normals, "VEC3", floatType, arrayTarget);
+    if (!primitive.uvs.empty()) attributes["TEXCOORD_0"] = buffer.add(primitive.uvs, "VEC2", floatType, arrayTarget);
+    if (!primitive.colors.empty())
+        attributes["COLOR_0"] = buffer.add(primitive.colors, "VEC4", byteType, arrayTarget, true);
+    return {{"attributes", attributes},
+            {"indices", buffer.add(primitive.triangles, "SCALAR", indexType, elementTarget)},
+            {"material", material}};
+}
+
+std::string base64(const std::vector<char>& bytes) {
+    static constexpr char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string text;
+    text.reserve((bytes.size() + 2) / 3 * 4);
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        std::uint32_t group = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            group = group << 8 | (i + k < bytes.size() ? std::uint8_t(bytes[i + k]) : 0u);
+        for (std::size_t k = 0; k < 4; ++k)
+            text += i + k <= bytes.size() ? digits[group >> (18 - 6 * k) & 63] : '=';
+    }
+    return text;
+}
+
+void writeGlb(FileWriter& writer, std::string json, const std::vector<char>& bytes) {
+    json.resize((json.size() + 3) / 4 * 4, ' ');
+    const std::uint32_t header[5] = {0x46546c67, 2, std::uint32_t(12 + 8 + json.size() + 8 + bytes.size()),
+                                     std::uint32_t(json.size()), 0x4e4f534a};
+    const std::uint32_t binaryHeader[2] = {std::uint32_t(bytes.size()), 0x004e4942};
+    writer.write(header, sizeof header);
+    writer.write(json);
+    writer.write(binaryHeader, sizeof binaryHeader);
+    writer.write(bytes.data(), bytes.size());
+}
+
+}  // namespace
+
+void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary, const Progress& progress) {
+    Json json;
+    json["asset"] = {{"version", "2.0"}, {"generator", "Understated Mesh"}};
+    json["scene"] = 0;
+    json["scenes"] = {{{"nodes", Json::array()}}};
+    for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
+    for (const Material& material : mesh.materials) json["materials"].push_back(materialJson(material));
+
+    std::vector<Vec3f> normals;
+    if (mesh.normals.empty())
+        normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    std::vector<std::uint32_t> numberOf(std::max(mesh.wedgeCount(), mesh.vertexCount()), notYet);
+    Buffer buffer(json);
+    std::vector<Json> primitives(mesh.parts.size(), Json::array());
+    for (const Section& section : mesh.sections) {
+        progress.at(0.8 * double(section.firstTriangle) / double(mesh.triangleCount()));
+        if (section.triangleCount == 0) continue;
+        const Primitive primitive = gather(mesh, normals, section, numberOf);
+        primitives[section.part].push_back(primitiveJson(buffer, primitive, section.material, json));
+    }
+    for (std::size_t part = 0; part < mesh.parts.size(); ++part) {
+        if (primitives[part].empty()) continue;
+        json["scenes"][0]["nodes"].push_back(json["nodes"].size());
+        json["nodes"].push_back({{"name", mesh.parts[part].name}, {"mesh", json["meshes"].size()}});
+        json["meshes"].push_back({{"name", mesh.parts[part].name}, {"primitives", primitives[part]}});
+    }
+    if (buffer.bytes().size() > 0xf0000000u)
+        throw FileError(path.string() + " would exceed the 4 GiB that a GLB may have; write a PLY instead.");
+    json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};
+    progress.at(0.8);
+    writeWhole(path, [&](FileWriter& writer) {
+        if (binary) {
+            writeGlb(writer, json.dump(), buffer.bytes());
+        } else {
+            json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64(buffer.bytes());
+            writer.write(json.dump(1));
+        }
+        progress.at(1);
+    });
+}
+
+}  // namespace um

@@ -1,0 +1,101 @@
+#include "files/MeshFile.h"
+
+#include "base/Error.h"
+#include "base/File.h"
+#include "files/Gltf.h"
+#include "files/Obj.h"
+#include "files/Ply.h"
+#include "files/Stl.h"
+#include "mesh/Weld.h"
+
+#include <algorithm>
+#include <optional>
+
+namespace um {
+namespace {
+
+std::optional<MeshFormat> formatByExtension(const std::filesystem::path& path) {
+    std::string extension = path.extension().string();
+    std::transform(extension.begin(), extension.end(), extension.begin(),
+                   [](unsigned char c) { return char(std::tolower(c)); });
+    if (extension == ".obj") return MeshFormat::Obj;
+    if (extension == ".ply") return MeshFormat::Ply;
+    if (extension == ".stl") return MeshFormat::Stl;
+    if (extension == ".gltf") return MeshFormat::Gltf;
+    if (extension == ".glb") return MeshFormat::Glb;
+    return std::nullopt;
+}
+
+std::optional<MeshFormat> formatByContent(std::string_view text) {
+    if (text.starts_with("ply\n") || text.starts_with("ply\r")) return MeshFormat::Ply;
+    if (text.starts_with("glTF")) return MeshFormat::Glb;
+    if (looksLikeStl(text)) return MeshFormat::Stl;
+    const std::size_t begin = text.find_first_not_of(" \t\r\n");
+    if (begin != std::string_view::npos && text[begin] == '{' && text.substr(0, 1 << 16).find("\"asset\"") != text.npos)
+        return MeshFormat::Gltf;
+    return std::nullopt;
+}
+
+constexpr const char* knownExtensions = ".obj, .ply, .stl, .gltf or .glb";
+
+}  // namespace
+
+MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
+    const MappedFile file(path);
+    progress.check();
+    const auto byExtension = formatByExtension(path);
+    const auto byContent = formatByContent(file.text());
+    if (!byExtension && !byContent)
+        throw FileError(path.string() + " is of no format known here; open a file ending in " + knownExtensions + ".");
+    MeshFile result;
+    result.format = byContent.value_or(byExtension.value_or(MeshFormat::Obj));
+    if (byExtension == MeshFormat::Gltf && !byContent) result.format = MeshFormat::Gltf;
+    const Progress reading = progress.span(0, 0.95);
+    switch (result.format) {
+        case MeshFormat::Obj: readObj(path, file.text(), result, reading); break;
+        case MeshFormat::Ply: readPly(path, file.text(), result, reading); break;
+        case MeshFormat::Stl: readStl(path, file.text(), result, reading); break;
+        case MeshFormat::Gltf:
+        case MeshFormat::Glb: readGltf(path, file.text(), result, reading); break;
+    }
+    if (byContent && byExtension && byContent != byExtension)
+        result.notes.push_back("The file is named like " + formatName(*byExtension) + " but holds " +
+                               formatName(*byContent) + "; it was read as that.");
+    try {
+        ensureSections(result.mesh, path.stem().string());
+        requireSound(result.mesh, path.string());
+    } catch (const MeshError& error) {
+        throw FileError(error.what());
+    }
+    progress.at(1);
+    return result;
+}
+
+void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {
+    switch (formatOfExtension(path)) {
+        case MeshFormat::Obj: writeObj(mesh, path, progress); break;
+        case MeshFormat::Ply: writePly(mesh, path, progress); break;
+        case MeshFormat::Stl: writeStl(mesh, path, progress); break;
+        case MeshFormat::Gltf: writeGltf(mesh, path, false, progress); break;
+        case MeshFormat::Glb: writeGltf(mesh, path, true, progress); break;
+    }
+}
+
+MeshFormat formatOfExtension(const std::filesystem::path& path) {
+    if (const auto format = formatByExtension(path)) return *format;
+    throw FileError("\"" + path.filename().string() + "\" does not say a format; let the name end in " +
+                    knownExtensions + ".");
+}
+
+std::string formatName(MeshFormat format) {
+    switch (format) {
+        case MeshFormat::Obj: return "OBJ";
+        case MeshFormat::Ply: return "PLY";
+        case MeshFormat::Stl: return "STL";
+        case MeshFormat::Gltf: return "glTF";
+        case MeshFormat::Glb: return "GLB";
+    }
+    return "";
+}
+
+}  // namespace um

@@ -1,0 +1,37 @@
+#pragma once
+/// Meshes in files: one call to read and one to write, whatever the format.
+#include "base/Progress.h"
+#include "mesh/Mesh.h"
+
+#include <filesystem>
+
+namespace um {
+
+enum class MeshFormat { Obj, Ply, Stl, Gltf, Glb };
+
+struct MeshFile {
+    Mesh mesh;
+    MeshFormat format = MeshFormat::Obj;
+    /// What a person should know about the reading, a sentence each: faces triangulated, a material file missing …
+    std::vector<std::string> notes;
+};
+
+/// Reads OBJ (with MTL), PLY, STL, glTF or GLB: by content where it can be told, else by extension in any case. Polygons are
+/// triangulated, triangle soups welded; units and axes stay as they are.
+/// @throws FileError  if it cannot be read, is broken, or is of no known format
+/// @throws Cancelled
+MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
+
+/// Writes the format of the extension: .obj (and an .mtl beside it), .ply and .stl (binary), .gltf (self-contained), .glb.
+/// @throws FileError  if it cannot be written; what was there before stays
+/// @throws Cancelled
+void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress);
+
+/// The format of a file name's extension, in any case.
+/// @throws FileError  naming the extensions that can be used
+MeshFormat formatOfExtension(const std::filesystem::path& path);
+
+/// "OBJ", "PLY" …
+std::string formatName(MeshFormat format);
+
+}  // namespace um

@@ -1,0 +1,574 @@
+#include "files/Ply.h"
+
+#include "base/Error.h"
+#include "base/File.h"
+#include "base/Parallel.h"
+#include "base/Units.h"
+#include "files/Text.h"
+#include "mesh/Polygon.h"
+#include "mesh/Weld.h"
+
+#include <atomic>
+#include <bit>
+#include <cstring>
+
+namespace um {
+namespace {
+
+enum class Type { Int8, Uint8, Int16, Uint16, Int32, Uint32, Float32, Float64 };
+enum class Encoding { Ascii, LittleEndian, BigEndian };
+
+struct Property {
+    std::string name;
+    Type type = Type::Float32;
+    bool isList = false;
+    Type countType = Type::Uint8;
+};
+
+struct Element {
+    std::string name;
+    std::size_t count = 0;
+    std::vector<Property> properties;
+};
+
+struct Header {
+    Encoding encoding = Encoding::Ascii;
+    std::vector<Element> elements;
+    std::string unit;
+    std::size_t size = 0;  // bytes, up to where the data begins
+};
+
+std::size_t sizeOf(Type type) {
+    switch (type) {
+        case Type::Int8:
+        case Type::Uint8: return 1;
+        case Type::Int16:
+        case Type::Uint16: return 2;
+        case Type::Int32:
+        case Type::Uint32:
+        case Type::Float32: return 4;
+        case Type::Float64: return 8;
+    }
+    return 0;
+}
+
+std::optional<Type> typeNamed(std::string_view name) {
+    if (name == "char" || name == "int8") return Type::Int8;
+    if (name == "uchar" || name == "uint8") return Type::Uint8;
+    if (name == "short" || name == "int16") return Type::Int16;
+    if (name == "ushort" || name == "uint16") return Type::Uint16;
+    if (name == "int" || name == "int32") return Type::Int32;
+    if (name == "uint" || name == "uint32") return Type::Uint32;
+    if (name == "float" || name == "float32") return Type::Float32;
+    if (name == "double" || name == "float64") return Type::Float64;
+    return std::nullopt;
+}
+
+template <class T>
+double loaded(const char* at, bool swap) {
+    char bytes[sizeof(T)];
+    std::memcpy(bytes, at, sizeof(T));
+    if (swap) std::reverse(bytes, bytes + sizeof(T));
+    T value;
+    std::memcpy(&value, bytes, sizeof(T));
+    return double(value);
+}
+
+double load(const char* at, Type type, bool swap) {
+    switch (type) {
+        case Type::Int8: return loaded<std::int8_t>(at, swap);
+        case Type::Uint8: return loaded<std::uint8_t>(at, swap);
+        case Type::Int16: return loaded<std::int16_t>(at, swap);
+        case Type::Uint16: return loaded<std::uint16_t>(at, swap);
+        case Type::Int32: return loaded<std::int32_t>(at, swap);
+        case Type::Uint32: return loaded<std::uint32_t>(at, swap);
+        case Type::Float32: return loaded<float>(at, swap);
+        case Type::Float64: return loaded<double>(at, swap);
+    }
+    return 0;
+}
+
+Header readHeader(const std::filesystem::path& path, std::string_view text) {
+    Header header;
+    std::string_view rest = text;
+    takeLine(rest);
+    bool encodingKnown = false;
+    while (true) {
+        if (rest.empty()) throw FileError(path.string() + " ends within the PLY header; export or copy it again.");
+        const char* place = rest.data();
+        LineCursor line(takeLine(rest));
+        const std::string_view word = line.word();
+        if (word == "end_header") break;
+        if (word == "comment") {
+            if (line.word() == "unit:") header.unit = std::string(line.word());
+        } else if (word == "format") {
+            const std::string_view name = line.word();
+            encodingKnown = true;
+            if (name == "ascii")
+                header.encoding = Encoding::Ascii;
+            else if (name == "binary_little_endian")
+                header.encoding = Encoding::LittleEndian;
+            else if (name == "binary_big_endian")
+                header.encoding = Encoding::BigEndian;
+            else
+                failAtLine(path, text, place, "the PLY format \"" + shown(name) + "\" is not known; export as binary PLY.");
+        } else if (word == "element") {
+            Element element;
+            element.name = std::string(line.word());
+            const auto count = parseInteger(line.word());
+            if (!count || *count < 0)
+                failAtLine(path, text, place, "the element needs a count of 0 or more; export the file again.");
+            element.count = std::size_t(*count);
+            header.elements.push_back(element);
+        } else if (word == "property") {
+            Property property;
+            std::string_view type = line.word();
+            if (type == "list") {
+                property.isList = true;
+                const auto countType = typeNamed(line.word());
+                if (!countType) failAtLine(path, text, place, "the list's count has no known type; export the file again.");
+                property.countType = *countType;
+                type = line.word();
+            }
+            const auto known = typeNamed(type);
+            if (!known || header.elements.empty())
+                failAtLine(path, text, place, "the property \"" + shown(type) + "\" is not understood; export the file again.");
+            property.type = *known;
+            property.name = std::string(line.word());
+            header.elements.back().properties.push_back(property);
+        }
+    }
+    if (!encodingKnown) throw FileError(path.string() + " does not say its PLY format; export it again.");
+    header.size = std::size_t(rest.data() - text.data());
+    return header;
+}
+
+// Which of a vertex's properties hold what; -1 where it is missing.
+struct VertexLayout {
+    int position[3] = {-1, -1, -1};
+    int normal[3] = {-1, -1, -1};
+    int uv[2] = {-1, -1};
+    int color[4] = {-1, -1, -1, -1};
+    bool colorIsFloat = false;
+
+    static bool whole(const int* slots, int count) {
+        for (int i = 0; i < count; ++i)
+            if (slots[i] < 0) return false;
+        return true;
+    }
+};
+
+VertexLayout layoutOf(const std::filesystem::path& path, const Element& element) {
+    VertexLayout layout;
+    for (std::size_t p = 0; p < element.properties.size(); ++p) {
+        const Property& property = element.properties[p];
+        if (property.isList) continue;
+        const auto fill = [&](int* slots, std::initializer_list<std::string_view> names) {
+            // Names come in rows of as many as there are slots: x y z, or s t, u v …
+            const auto found = std::find(names.begin(), names.end(), property.name);
+            if (found == names.end()) return false;
+            const std::size_t width = slots == layout.uv ? 2 : slots == layout.color ? 4 : 3;
+            slots[std::size_t(found - names.begin()) % width] = int(p);
+            return true;
+        };
+        fill(layout.position, {"x", "y", "z"});
+        fill(layout.normal, {"nx", "ny", "nz"});
+        fill(layout.uv, {"s", "t", "u", "v", "texture_u", "texture_v"});
+        if (fill(layout.color, {"red", "green", "blue", "alpha", "r", "g", "b", "a"}))
+            layout.colorIsFloat = property.type == Type::Float32 || property.type == Type::Float64;
+    }
+    if (!VertexLayout::whole(layout.position, 3))
+        throw FileError(path.string() + " has vertices without x, y and z; export it again with positions.");
+    return layout;
+}
+
+void reserveVertices(Mesh& mesh, const VertexLayout& layout, std::size_t count) {
+    mesh.positions.resize(count);
+    if (VertexLayout::whole(layout.normal, 3)) mesh.normals.resize(count);
+    if (VertexLayout::whole(layout.uv, 2)) mesh.uvs.resize(count);
+    if (VertexLayout::whole(layout.color, 3)) mesh.colors.resize(count);
+}
+
+void storeVertex(Mesh& mesh, const VertexLayout& layout, std::size_t v, const std::vector<double>& row) {
+    const auto at = [&](int slot) { return float(row[std::size_t(slot)]); };
+    mesh.positions[v] = Vec3f(at(layout.position[0]), at(layout.position[1]), at(layout.position[2]));
+    if (!mesh.normals.empty()) mesh.normals[v] = Vec3f(at(layout.normal[0]), at(layout.normal[1]), at(layout.normal[2]));
+    if (!mesh.uvs.empty()) mesh.uvs[v] = Vec2f(at(layout.uv[0]), at(layout.uv[1]));
+    if (!mesh.colors.empty()) {
+        const float scale = layout.colorIsFloat ? 255.0f : 1.0f;
+        for (std::size_t i = 0; i < 4; ++i)
+            mesh.colors[v][i] = layout.color[i] < 0
+                                    ? std::uint8_t(255)
+                                    : std::uint8_t(std::clamp(at(layout.color[i]) * scale + 0.5f, 0.0f, 255.0f));
+    }
+}
+
+// The reading of one file: the header, where the data has been read to, and the mesh that fills up.
+class Reader {
+public:
+    Reader(const std::filesystem::path& path, std::string_view text, MeshFile& result)
+        : m_path(path), m_text(text), m_result(result), m_header(readHeader(path, text)), m_at(m_header.size) {}
+
+    void read(const Progress& progress);
+
+private:
+    std::string_view data() const { return m_text.substr(m_at); }
+    bool swaps() const {
+        return (m_header.encoding == Encoding::BigEndian) != (std::endian::native == std::endian::big);
+    }
+    [[noreturn]] void failCutOff(const Element& element, std::size_t held) const {
+        throw FileError(m_path.string() + " is cut off: it promises " + formatCount(element.count) + " of \"" +
+                        shown(element.name) + "\" but ends after " + formatCount(held) + "; export or copy it again.");
+    }
+
+    void requireRoom(const Element& element) const;
+    void readRowsAscii(const Element& element, const std::function<void(std::size_t, LineCursor&, const char*)>& row,
+                       const Progress& progress);
+    void readVertices(const Element& element, const Progress& progress);
+    void readFaces(const Element& element, const Progress& progress);
+    bool readPlainTriangles(const Element& element, std::size_t listIndex, const Progress& progress);
+    void readBinaryFaces(const Element& element, std::size_t listIndex, const Progress& progress);
+    void skip(const Element& element, const Progress& progress);
+    std::size_t recordSize(const Element& element, const char* at, std::size_t room) const;
+    void addFace(const std::vector<std::uint32_t>& corners);
+
+    const std::filesystem::path& m_path;
+    std::string_view m_text;
+    MeshFile& m_result;
+    Header m_header;
+    std::size_t m_at;
+    std::size_t m_polygons = 0;
+    std::size_t m_tooSmall = 0;
+    std::vector<Vec3f> m_corners;
+    std::vector<Triangle> m_cut;
+};
+
+// A header's word alone allocates nothing: every element takes at least this many bytes of the file.
+void Reader::requireRoom(const Element& element) const {
+    std::size_t least = 0;
+    for (const Property& property : element.properties)
+        least += m_header.encoding == Encoding::Ascii ? 2 : sizeOf(property.isList ? property.countType : property.type);
+    if (m_header.encoding == Encoding::Ascii && least > 0) --least;  // the last line may lack its end
+    const std::size_t room = m_text.size() - m_at + 1;
+    if (least > 0 && element.count > room / least) failCutOff(element, room / least);
+    if (element.count > 0xfffffff0u)
+        throw FileError(m_path.string() + " promises " + formatCount(element.count) + " of \"" + shown(element.name) +
+                        "\", more than a mesh can hold (4,294 million); split it.");
+}
+
+void Reader::readRowsAscii(const Element& element,
+                           const std::function<void(std::size_t, LineCursor&, const char*)>& row,
+                           const Progress& progress) {
+    std::string_view rest = data();
+    for (std::size_t i = 0; i < element.count; ++i) {
+        if (i % 16384 == 0) progress.at(double(i) / double(element.count));
+        std::string_view line;
+        const char* place = rest.data();
+        while (line.find_first_not_of(" \t") == std::string_view::npos) {
+            if (rest.empty()) failCutOff(element, i);
+            place = rest.data();
+            line = takeLine(rest);
+        }
+        LineCursor cursor(line);
+        row(i, cursor, place);
+    }
+    m_at = m_text.size() - rest.size();
+}
+
+void Reader::readVertices(const Element& element, const Progress& progress) {
+    const VertexLayout layout = layoutOf(m_path, element);
+    requireRoom(element);
+    Mesh& mesh = m_result.mesh;
+    reserveVertices(mesh, layout, element.count);
+    const std::size_t columns = element.properties.size();
+    if (m_header.encoding == Encoding::Ascii) {
+        std::vector<double> row(columns);
+        readRowsAscii(
+            element,
+            [&](std::size_t v, LineCursor& line, const char* place) {
+                for (std::size_t p = 0; p < columns; ++p) {
+                    const auto value = line.number();
+                    if (!value)
+                        failAtLine(m_path, m_text, place,
+                                   "a vertex needs " + std::to_string(columns) + " numbers; export the file again.");
+                    row[p] = *value;
+                }
+                storeVertex(mesh, layout, v, row);
+            },
+            progress);
+        return;
+    }
+    std::vector<std::size_t> offsets;
+    std::size_t stride = 0;
+    for (const Property& property : element.properties) {
+        if (property.isList)
+            throw FileError(m_path.string() + " has lists on its vertices, which is not understood; export it again.");
+        offsets.push_back(stride);
+        stride += sizeOf(property.type);
+    }
+    if (data().size() / stride < element.count) failCutOff(element, data().size() / stride);
+    const char* begin = data().data();
+    const bool swap = swaps();
+    // Nearly every file: x y z as floats in a row, in this machine's byte order.
+    const auto px = std::size_t(layout.position[0]);
+    const bool plain = !swap && !mesh.hasAttributes() && layout.position[1] == int(px) + 1 &&
+                       layout.position[2] == int(px) + 2 && element.properties[px].type == Type::Float32 &&
+                       element.properties[px + 1].type == Type::Float32 &&
+                       element.properties[px + 2].type == Type::Float32;
+    std::atomic<std::size_t> done = 0;
+    parallelRanges(
+        element.count,
+        [&](std::size_t from, std::size_t to) {
+            std::vector<double> row(columns);
+            for (std::size_t v = from; v < to; ++v) {
+                const char* record = begin + v * stride;
+                if (plain) {
+                    std::memcpy(mesh.positions[v].data(), record + offsets[px], 12);
+                    continue;
+                }
+                for (std::size_t p = 0; p < columns; ++p)
+                    row[p] = load(record + offsets[p], element.properties[p].type, swap);
+                storeVertex(mesh, layout, v, row);
+            }
+            progress.at(double(done += to - from) / double(element.count));
+        },
+        1 << 16);
+    m_at += stride * element.count;
+}
+
+void Reader::addFace(const std::vector<std::uint32_t>& corners) {
+    Mesh& mesh = m_result.mesh;
+    if (corners.size() < 3) {
+        ++m_tooSmall;
+        return;
+    }
+    if (corners.size() == 3) {
+        mesh.triangles.push_back({corners[0], corners[1], corners[2]});
+        return;
+    }
+    ++m_polygons;
+    m_corners.clear();
+    for (const std::uint32_t corner : corners)
+        m_corners.push_back(corner < mesh.positions.size() ? mesh.positions[corner] : Vec3f(Vec3f::Zero()));
+    triangulatePolygon(m_corners, m_cut);
+    for (const Triangle& cut : m_cut) mesh.triangles.push_back({corners[cut[0]], corners[cut[1]], corners[cut[2]]});
+}
+
+// The bytes of one binary record, or 0 if it does not fit.
+std::size_t Reader::recordSize(const Element& element, const char* at, std::size_t room) const {
+    std::size_t size = 0;
+    for (const Property& property : element.properties) {
+        const std::size_t fixed = sizeOf(property.isList ? property.countType : property.type);
+        if (size + fixed > room) return 0;
+        if (property.isList) {
+            const double count = load(at + size, property.countType, swaps());
+            if (count < 0 || count * double(sizeOf(property.type)) > double(room - size - fixed)) return 0;
+            size += std::size_t(count) * sizeOf(property.type);
+        }
+        size += fixed;
+    }
+    return size;
+}
+
+// Where every face is a triangle, all records have one size and can be read side by side.
+bool Reader::readPlainTriangles(const Element& element, std::size_t listIndex, const Progress& progress) {
+    const Property& list = element.properties[listIndex];
+    std::size_t stride = 0;
+    std::size_t offset = 0;
+    for (std::size_t p = 0; p < element.properties.size(); ++p) {
+        const Property& property = element.properties[p];
+        if (p == listIndex) offset = stride;
+        if (property.isList && p != listIndex) return false;
+        stride += property.isList ? sizeOf(list.countType) + 3 * sizeOf(list.type) : sizeOf(property.type);
+    }
+    if (data().size() / stride < element.count || list.type == Type::Float32 || list.type == Type::Float64) return false;
+    Mesh& mesh = m_result.mesh;
+    mesh.triangles.resize(element.count);
+    const char* begin = data().data() + offset;
+    const bool swap = swaps();
+    const std::size_t countSize = sizeOf(list.countType);
+    const bool plain = !swap && sizeOf(list.type) == 4 && countSize == 1;
+    std::atomic<bool> mixed = false;
+    std::atomic<std::size_t> done = 0;
+    parallelRanges(
+        element.count,
+        [&](std::size_t from, std::size_t to) {
+            for (std::size_t t = from; t < to && !mixed; ++t) {
+                const char* record = begin + t * stride;
+                if ((plain ? double(*record) : load(record, list.countType, swap)) != 3) {
+                    mixed = true;
+                    return;
+                }
+                if (plain) {
+                    std::memcpy(mesh.triangles[t].data(), record + 1, 12);
+                    continue;
+                }
+                for (std::size_t corner = 0; corner < 3; ++corner)
+                    mesh.triangles[t][corner] = std::uint32_t(
+                        std::int64_t(load(record + countSize + corner * sizeOf(list.type), list.type, swap)));
+            }
+            progress.at(double(done += to - from) / double(element.count));
+        },
+        1 << 16);
+    if (mixed) {
+        mesh.triangles.clear();
+        return false;
+    }
+    m_at += stride * element.count;
+    return true;
+}
+
+void Reader::readBinaryFaces(const Element& element, std::size_t listIndex, const Progress& progress) {
+    std::vector<std::uint32_t> corners;
+    for (std::size_t f = 0; f < element.count; ++f) {
+        if (f % 65536 == 0) progress.at(double(f) / double(element.count));
+        const char* at = data().data();
+        const std::size_t size = recordSize(element, at, data().size());
+        if (size == 0) failCutOff(element, f);
+        for (std::size_t p = 0; p < element.properties.size(); ++p) {
+            const Property& property = element.properties[p];
+            if (!property.isList) {
+                at += sizeOf(property.type);
+                continue;
+            }
+            const auto count = std::size_t(load(at, property.countType, swaps()));
+            at += sizeOf(property.countType);
+            if (p == listIndex) {
+                corners.clear();
+                for (std::size_t corner = 0; corner < count; ++corner)
+                    corners.push_back(std::uint32_t(
+                        std::int64_t(load(at + corner * sizeOf(property.type), property.type, swaps()))));
+                addFace(corners);
+            }
+            at += count * sizeOf(property.type);
+        }
+        m_at += size;
+    }
+}
+
+void Reader::readFaces(const Element& element, const Progress& progress) {
+    requireRoom(element);
+    std::size_t listIndex = element.properties.size();
+    for (std::size_t p = 0; p < element.properties.size(); ++p)
+        if (element.properties[p].isList &&
+            (element.properties[p].name == "vertex_indices" || element.properties[p].name == "vertex_index"))
+            listIndex = p;
+    if (listIndex == element.properties.size())
+        throw FileError(m_path.string() + " has faces without vertex_indices; export it again with faces.");
+    if (m_header.encoding != Encoding::Ascii) {
+        if (!readPlainTriangles(element, listIndex, progress)) readBinaryFaces(element, listIndex, progress);
+        return;
+    }
+    std::vector<std::uint32_t> corners;
+    readRowsAscii(
+        element,
+        [&](std::size_t, LineCursor& line, const char* place) {
+            for (std::size_t p = 0; p < element.properties.size(); ++p) {
+                const auto first = parseInteger(element.properties[p].isList ? line.word() : (line.word(), "0"));
+                if (!element.properties[p].isList) continue;
+                if (!first || *first < 0 || *first > 1000000)
+                    failAtLine(m_path, m_text, place, "the face's number of corners is missing; export the file again.");
+                corners.clear();
+                for (long long corner = 0; corner < *first; ++corner) {
+                    const auto index = p == listIndex ? parseInteger(line.word()) : (line.word(), 0);
+                    if (!index || *index < 0 || *index > 0xffffffffLL)
+                        failAtLine(m_path, m_text, place, "the face lacks a corner or has one that is no vertex number; export the file again.");
+                    corners.push_back(std::uint32_t(*index));
+                }
+                if (p == listIndex) addFace(corners);
+            }
+        },
+        progress);
+}
+
+void Reader::skip(const Element& element, const Progress& progress) {
+    requireRoom(element);
+    if (m_header.encoding == Encoding::Ascii) {
+        readRowsAscii(element, [](std::size_t, LineCursor&, const char*) {}, progress);
+        return;
+    }
+    for (std::size_t i = 0; i < element.count && !element.properties.empty(); ++i) {
+        const std::size_t size = recordSize(element, data().data(), data().size());
+        if (size == 0) failCutOff(element, i);
+        m_at += size;
+    }
+}
+
+void Reader::read(const Progress& progress) {
+    bool hasVertices = false;
+    bool hasFaces = false;
+    for (const Element& element : m_header.elements) {
+        if (element.name == "vertex") {
+            readVertices(element, progress.span(0, 0.4));
+            hasVertices = true;
+        } else if (element.name == "face") {
+            if (!hasVertices)
+                throw FileError(m_path.string() + " lists faces before vertices; export it again in the usual order.");
+            readFaces(element, progress.span(0.4, 0.8));
+            hasFaces = true;
+        } else {
+            skip(element, progress);
+        }
+    }
+    Mesh& mesh = m_result.mesh;
+    if (hasVertices && (!hasFaces || mesh.triangles.empty()))
+        throw FileError(m_path.string() + " holds points but no triangles; choose a file that holds a surface.");
+    if (const auto metres = metresPerUnitOf(m_header.unit)) {
+        mesh.metresPerUnit = *metres;
+        mesh.unitStated = true;
+    }
+    if (m_polygons > 0) m_result.notes.push_back(formatCount(m_polygons) + " polygons were cut into triangles.");
+    if (m_tooSmall > 0)
+        m_result.notes.push_back(formatCount(m_tooSmall) + " faces with fewer than three corners were left out.");
+    ensureSections(mesh, m_path.stem().string());
+    requireSound(mesh, m_path.string());
+    // Attributes tear a surface apart in this format, and so do exports that repeat each corner.
+    if (mesh.hasAttributes() || isTriangleSoup(mesh)) {
+        const std::size_t joined = weldVertices(mesh, progress.span(0.8, 1));
+        if (joined > 0) m_result.notes.push_back(formatCount(joined) + " repeated vertices were welded.");
+    }
+}
+
+}  // namespace
+
+void readPly(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
+    Reader(path, text, result).read(progress);
+}
+
+void writePly(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {
+    // The format has one set of attributes to a vertex: where the mesh has wedges, each becomes a vertex.
+    const bool byWedge = mesh.hasAttributes() && !mesh.wedges.empty();
+    const std::vector<Triangle>& triangles = byWedge ? mesh.wedges : mesh.triangles;
+    std::vector<VertexId> vertexOf(byWedge ? mesh.wedgeCount() : mesh.vertexCount());
+    for (std::size_t v = 0; v < vertexOf.size(); ++v) vertexOf[v] = byWedge ? 0 : VertexId(v);
+    if (byWedge)
+        for (std::size_t t = 0; t < triangles.size(); ++t)
+            for (std::size_t corner = 0; corner < 3; ++corner) vertexOf[triangles[t][corner]] = mesh.triangles[t][corner];
+    writeWhole(path, [&](FileWriter& writer) {
+        std::string header = "ply\nformat binary_little_endian 1.0\ncomment unit: " + unitName(mesh.metresPerUnit) +
+                             "\nelement vertex " + std::to_string(vertexOf.size()) +
+                             "\nproperty float x\nproperty float y\nproperty float z\n";
+        if (!mesh.normals.empty()) header += "property float nx\nproperty float ny\nproperty float nz\n";
+        if (!mesh.uvs.empty()) header += "property float s\nproperty float t\n";
+        if (!mesh.colors.empty())
+            header += "property uchar red\nproperty uchar green\nproperty uchar blue\nproperty uchar alpha\n";
+        header += "element face " + std::to_string(triangles.size()) +
+                  "\nproperty list uchar uint vertex_indices\nend_header\n";
+        writer.write(header);
+        for (std::size_t v = 0; v < vertexOf.size(); ++v) {
+            if (v % 65536 == 0) progress.at(0.5 * double(v) / double(vertexOf.size()));
+            writer.write(mesh.positions[vertexOf[v]].data(), 12);
+            if (!mesh.normals.empty()) writer.write(mesh.normals[v].data(), 12);
+            if (!mesh.uvs.empty()) writer.write(mesh.uvs[v].data(), 8);
+            if (!mesh.colors.empty()) writer.write(mesh.colors[v].data(), 4);
+        }
+        for (std::size_t t = 0; t < triangles.size(); ++t) {
+            if (t % 65536 == 0) progress.at(0.5 + 0.5 * double(t) / double(triangles.size()));
+            const char count = 3;
+            writer.write(&count, 1);
+            writer.write(triangles[t].data(), 12);
+        }
+    });
+}
+
+}  // namespace um

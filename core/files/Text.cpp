@@ -1,0 +1,105 @@
+#include "files/Text.h"
+
+#include "base/Error.h"
+
+#include <fast_float/fast_float.h>
+
+#include <algorithm>
+#include <charconv>
+
+namespace um {
+namespace {
+
+bool isSpace(char c) {
+    return c == ' ' || c == '\t' || c == '\r';
+}
+
+}  // namespace
+
+void LineCursor::skipSpaces() {
+    while (!m_rest.empty() && isSpace(m_rest.front())) m_rest.remove_prefix(1);
+}
+
+std::string_view LineCursor::word() {
+    skipSpaces();
+    std::size_t length = 0;
+    while (length < m_rest.size() && !isSpace(m_rest[length])) ++length;
+    const std::string_view found = m_rest.substr(0, length);
+    m_rest.remove_prefix(length);
+    return found;
+}
+
+std::string_view LineCursor::rest() {
+    skipSpaces();
+    std::string_view found = m_rest;
+    while (!found.empty() && isSpace(found.back())) found.remove_suffix(1);
+    m_rest = {};
+    return found;
+}
+
+std::optional<float> LineCursor::number() {
+    skipSpaces();
+    float value = 0;
+    const char* begin = m_rest.data();
+    const char* end = begin + m_rest.size();
+    if (begin != end && *begin == '+') ++begin;
+    const auto [stop, problem] = fast_float::from_chars(begin, end, value);
+    if (problem != std::errc() || (stop != end && !isSpace(*stop))) return std::nullopt;
+    m_rest.remove_prefix(std::size_t(stop - m_rest.data()));
+    return value;
+}
+
+bool LineCursor::atEnd() {
+    skipSpaces();
+    return m_rest.empty();
+}
+
+std::optional<float> parseFloat(std::string_view word) {
+    LineCursor cursor(word);
+    const auto value = cursor.number();
+    return cursor.atEnd() ? value : std::nullopt;
+}
+
+std::optional<long long> parseInteger(std::string_view word) {
+    long long value = 0;
+    const char* begin = word.data();
+    const char* end = begin + word.size();
+    if (begin != end && *begin == '+') ++begin;
+    const auto [stop, problem] = std::from_chars(begin, end, value);
+    if (problem != std::errc() || stop != end) return std::nullopt;
+    return value;
+}
+
+std::vector<std::string_view> chunksOfLines(std::string_view text, std::size_t chunkSize) {
+    std::vector<std::string_view> chunks;
+    while (!text.empty()) {
+        std::size_t length = std::min(chunkSize, text.size());
+        const std::size_t lineEnd = text.find('\n', length - 1);
+        length = lineEnd == std::string_view::npos ? text.size() : lineEnd + 1;
+        chunks.push_back(text.substr(0, length));
+        text.remove_prefix(length);
+    }
+    return chunks;
+}
+
+std::string_view takeLine(std::string_view& text) {
+    const std::size_t end = text.find('\n');
+    std::string_view line = text.substr(0, end);
+    text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
+    if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
+    return line;
+}
+
+void failAtLine(const std::filesystem::path& path, std::string_view text, const char* place, const std::string& what) {
+    const auto line = 1 + std::count(text.data(), place, '\n');
+    throw FileError(path.string() + ", line " + std::to_string(line) + ": " + what);
+}
+
+std::string shown(std::string_view text) {
+    std::string result;
+    for (const char c : text.substr(0, 40))
+        result += static_cast<unsigned char>(c) < 0x20 || static_cast<unsigned char>(c) > 0x7e ? '?' : c;
+    return text.size() > 40 ? result + "…" : result;
+}
+
+}  // namespace um

@@ -1,0 +1,39 @@
+#pragma once
+/// How signed distances are spread: kept finely enough that every share and percentile can be read off later.
+#include <cstddef>
+#include <vector>
+
+namespace um {
+
+class Distribution {
+public:
+    Distribution() = default;
+
+    /// @param reach  the largest absolute value that add() will be given; 0 if all values are 0
+    explicit Distribution(double reach);
+
+    /// A distribution that was stored: the largest absolute value and the weights of equally wide bins from -reach to reach.
+    Distribution(double reach, std::vector<float> weights);
+
+    void add(double value, double weight);
+
+    bool empty() const { return m_weights.empty(); }
+    double reach() const { return m_reach; }
+    const std::vector<float>& weights() const { return m_weights; }
+
+    /// The share (0 to 1) of values of absolute size up to `tolerance`. Within a bin the values are taken as evenly spread, so
+    /// that the answer is sharp to a bin's share; bins are reach / 16384 wide.
+    double shareWithin(double tolerance) const;
+
+    /// The absolute size that a share of the values does not exceed.
+    double absolutePercentile(double share) const;
+
+    /// Shares of the values in `bins` equal bins from -range to range; what lies beyond is counted in the outermost.
+    std::vector<double> histogram(std::size_t bins, double range) const;
+
+private:
+    double m_reach = 0;
+    std::vector<float> m_weights;
+};
+
+}  // namespace um

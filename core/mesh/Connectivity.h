@@ -1,0 +1,35 @@
+#pragma once
+/// Which triangles meet at a vertex, and what follows from it: loose pieces and vertex normals.
+#include "mesh/Mesh.h"
+
+#include <span>
+
+namespace um {
+
+/// The triangles around each vertex, ascending, in one flat array.
+struct VertexTriangles {
+    std::vector<std::uint32_t> offsets;    ///< one more than there are vertices
+    std::vector<TriangleId> triangles;
+
+    std::span<const TriangleId> of(VertexId vertex) const {
+        return {triangles.data() + offsets[vertex], triangles.data() + offsets[vertex + 1]};
+    }
+};
+
+VertexTriangles findVertexTriangles(const std::vector<Triangle>& triangles, std::size_t vertexCount);
+
+/// The loose pieces of a mesh: triangles are in one piece if a chain of shared vertices joins them.
+struct Pieces {
+    std::vector<std::uint32_t> ofVertex;        ///< the piece of each vertex; isolated vertices have a piece without triangles
+    std::vector<std::uint32_t> triangleCounts;  ///< for each piece
+    std::size_t count() const { return triangleCounts.size(); }
+};
+
+Pieces findPieces(const std::vector<Triangle>& triangles, std::size_t vertexCount);
+
+/// The angle-weighted mean of the triangle normals around each vertex, unit length; zero where there is none.
+/// Its sign tells inside from outside at a vertex of a closed surface.
+/// Source: Baerentzen & Aanaes 2005, IEEE TVCG 11(3): angle-weighted pseudo-normals.
+std::vector<Vec3f> vertexNormals(const Mesh& mesh, const VertexTriangles& around);
+
+}  // namespace um

@@ -1,0 +1,231 @@
+#include "mesh/Mesh.h"
+
+#include "base/Error.h"
+#include "base/Parallel.h"
+
+#include <atomic>
+#include <limits>
+
+namespace um {
+namespace {
+
+constexpr std::uint32_t unused = std::numeric_limits<std::uint32_t>::max();
+
+// Numbers the used entries in order; the others stay `unused`.
+std::vector<std::uint32_t> renumbering(std::size_t count, const std::vector<Triangle>& users, std::uint32_t& used) {
+    std::vector<std::uint32_t> numbers(count, unused);
+    for (const Triangle& triangle : users)
+        for (const std::uint32_t index : triangle) numbers[index] = 0;
+    used = 0;
+    for (std::uint32_t& number : numbers)
+        if (number != unused) number = used++;
+    return numbers;
+}
+
+template <class T>
+void keepNumbered(std::vector<T>& values, const std::vector<std::uint32_t>& numbers) {
+    if (values.empty()) return;
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < numbers.size(); ++i)
+        if (numbers[i] != unused) values[kept++] = values[i];
+    values.resize(kept);
+}
+
+void renumber(std::vector<Triangle>& triangles, const std::vector<std::uint32_t>& numbers) {
+    parallelFor(triangles.size(), [&](std::size_t t) {
+        for (std::uint32_t& index : triangles[t]) index = numbers[index];
+    });
+}
+
+// The indices that occur, ascending. Costs by the users, not by what they use, so that a small part of a large mesh is cheap.
+std::vector<std::uint32_t> usedIndices(const std::vector<Triangle>& users) {
+    std::vector<std::uint32_t> used(users.size() * 3);
+    parallelFor(users.size(), [&](std::size_t t) { std::copy(users[t].begin(), users[t].end(), used.begin() + long(3 * t)); });
+    tbb::parallel_sort(used.begin(), used.end());
+    used.erase(std::unique(used.begin(), used.end()), used.end());
+    return used;
+}
+
+template <class T>
+std::vector<T> pickUsed(const std::vector<T>& values, const std::vector<std::uint32_t>& used) {
+    std::vector<T> picked;
+    if (values.empty()) return picked;
+    picked.reserve(used.size());
+    for (const std::uint32_t index : used) picked.push_back(values[index]);
+    return picked;
+}
+
+void makeLocal(std::vector<Triangle>& users, const std::vector<std::uint32_t>& used) {
+    parallelFor(users.size(), [&](std::size_t t) {
+        for (std::uint32_t& index : users[t])
+            index = std::uint32_t(std::lower_bound(used.begin(), used.end(), index) - used.begin());
+    });
+}
+
+void requireIndices(const std::vector<Triangle>& triangles, std::size_t count, const std::string& what) {
+    std::atomic<bool> bad = false;
+    parallelFor(triangles.size(), [&](std::size_t t) {
+        for (const std::uint32_t index : triangles[t])
+            if (index >= count) bad = true;
+    });
+    if (!bad) return;
+    for (std::size_t t = 0; t < triangles.size(); ++t)
+        for (const std::uint32_t index : triangles[t])
+            if (index >= count)
+                throw MeshError(what + ": triangle " + std::to_string(t + 1) + " uses vertex number " +
+                                std::to_string(std::size_t(index) + 1) + ", but there are only " +
+                                std::to_string(count) + "; export the mesh again.");
+}
+
+}  // namespace
+
+std::size_t Mesh::wedgeCount() const {
+    if (!normals.empty()) return normals.size();
+    if (!uvs.empty()) return uvs.size();
+    if (!colors.empty()) return colors.size();
+    return 0;
+}
+
+Box3f boundingBox(const Mesh& mesh) {
+    constexpr std::size_t chunkSize = 1 << 16;
+    std::vector<Box3f> boxes(chunkCount(mesh.positions.size(), chunkSize));
+    parallelChunks(mesh.positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        Box3f box;
+        for (std::size_t i = begin; i < end; ++i) box.extend(mesh.positions[i]);
+        boxes[chunk] = box;
+    });
+    Box3f result;
+    for (const Box3f& box : boxes) result.extend(box);
+    return result;
+}
+
+double diagonal(const Mesh& mesh) {
+    if (mesh.positions.empty()) return 0;
+    const Box3f box = boundingBox(mesh);
+    return (box.max() - box.min()).cast<double>().norm();
+}
+
+double boundingSphereDiameter(const Mesh& mesh) {
+    if (mesh.positions.empty()) return 0;
+    const Vec3f centre = boundingBox(mesh).center();
+    constexpr std::size_t chunkSize = 1 << 16;
+    std::vector<float> farthest(chunkCount(mesh.positions.size(), chunkSize), 0.0f);
+    parallelChunks(mesh.positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            farthest[chunk] = std::max(farthest[chunk], (mesh.positions[i] - centre).norm());
+    });
+    return 2.0 * double(*std::max_element(farthest.begin(), farthest.end()));
+}
+
+std::vector<std::size_t> trianglesByPart(const Mesh& mesh) {
+    std::vector<std::size_t> counts(mesh.parts.size(), 0);
+    for (const Section& section : mesh.sections) counts[section.part] += section.triangleCount;
+    return counts;
+}
+
+std::vector<std::uint16_t> sectionOfTriangles(const Mesh& mesh) {
+    if (mesh.sections.size() > std::numeric_limits<std::uint16_t>::max())
+        throw MeshError("The mesh has " + std::to_string(mesh.sections.size()) +
+                        " combinations of part and material; at most 65,535 can be reduced together. Split the file.");
+    std::vector<std::uint16_t> result(mesh.triangleCount(), 0);
+    for (std::size_t s = 0; s < mesh.sections.size(); ++s) {
+        const auto first = result.begin() + mesh.sections[s].firstTriangle;
+        std::fill(first, first + mesh.sections[s].triangleCount, std::uint16_t(s));
+    }
+    return result;
+}
+
+void ensureSections(Mesh& mesh, const std::string& partName) {
+    if (mesh.parts.empty()) mesh.parts.push_back({partName});
+    if (mesh.materials.empty()) {
+        Material plain;
+        plain.name = "default";
+        mesh.materials.push_back(plain);
+    }
+    if (mesh.sections.empty()) mesh.sections.push_back({0, 0, 0, std::uint32_t(mesh.triangleCount())});
+}
+
+std::size_t dropUnused(Mesh& mesh) {
+    const std::size_t before = mesh.vertexCount();
+    std::uint32_t used = 0;
+    // Attributes first: where there are no wedges they are numbered like the vertices.
+    if (mesh.hasAttributes()) {
+        const std::vector<std::uint32_t> numbers =
+            renumbering(mesh.wedgeCount(), mesh.wedges.empty() ? mesh.triangles : mesh.wedges, used);
+        keepNumbered(mesh.normals, numbers);
+        keepNumbered(mesh.uvs, numbers);
+        keepNumbered(mesh.colors, numbers);
+        renumber(mesh.wedges, numbers);
+    }
+    const std::vector<std::uint32_t> numbers = renumbering(before, mesh.triangles, used);
+    keepNumbered(mesh.positions, numbers);
+    renumber(mesh.triangles, numbers);
+    return before - used;
+}
+
+Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
+    Mesh result;
+    result.parts = mesh.parts;
+    result.materials = mesh.materials;
+    result.metresPerUnit = mesh.metresPerUnit;
+    result.unitStated = mesh.unitStated;
+    std::vector<Triangle> wedges;
+    for (const Section& section : mesh.sections) {
+        if (!wanted[section.part]) continue;
+        Section kept = section;
+        kept.firstTriangle = TriangleId(result.triangles.size());
+        result.sections.push_back(kept);
+        const auto append = [&](std::vector<Triangle>& to, const std::vector<Triangle>& from) {
+            const auto first = from.begin() + section.firstTriangle;
+            to.insert(to.end(), first, first + section.triangleCount);
+        };
+        append(result.triangles, mesh.triangles);
+        if (mesh.hasAttributes()) append(wedges, mesh.wedges.empty() ? mesh.triangles : mesh.wedges);
+    }
+    const std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
+    result.positions = pickUsed(mesh.positions, usedVertices);
+    makeLocal(result.triangles, usedVertices);
+    if (mesh.hasAttributes()) {
+        const std::vector<std::uint32_t> used = usedIndices(wedges);
+        result.normals = pickUsed(mesh.normals, used);
+        result.uvs = pickUsed(mesh.uvs, used);
+        result.colors = pickUsed(mesh.colors, used);
+        makeLocal(wedges, used);
+        result.wedges = std::move(wedges);
+    }
+    return result;
+}
+
+void requireSound(const Mesh& mesh, const std::string& what) {
+    if (mesh.triangles.empty())
+        throw MeshError(what + " has no triangles; choose a file that holds a surface.");
+    requireIndices(mesh.triangles, mesh.positions.size(), what);
+    if (mesh.hasAttributes()) {
+        const std::size_t wedgeCount = mesh.wedgeCount();
+        const auto fits = [&](std::size_t size) { return size == 0 || size == wedgeCount; };
+        if (!fits(mesh.normals.size()) || !fits(mesh.uvs.size()) || !fits(mesh.colors.size()) ||
+            (!mesh.wedges.empty() && mesh.wedges.size() != mesh.triangles.size()))
+            throw MeshError(what + " has attributes of different counts; export the mesh again.");
+        requireIndices(mesh.wedges.empty() ? mesh.triangles : mesh.wedges, wedgeCount, what);
+    }
+    std::atomic<std::size_t> bad = mesh.positions.size();
+    parallelFor(mesh.positions.size(), [&](std::size_t i) {
+        if (mesh.positions[i].allFinite()) return;
+        std::size_t known = bad;
+        while (i < known && !bad.compare_exchange_weak(known, i)) {
+        }
+    });
+    if (bad < mesh.positions.size())
+        throw MeshError(what + ": vertex " + std::to_string(bad + 1) +
+                        " has a coordinate that is not a finite number; repair it where the mesh was made and export again.");
+    std::size_t next = 0;
+    for (const Section& section : mesh.sections) {
+        if (section.firstTriangle != next || section.part >= mesh.parts.size() ||
+            section.material >= mesh.materials.size())
+            throw MeshError(what + " has parts that do not cover its triangles in order.");
+        next += section.triangleCount;
+    }
+    if (next != mesh.triangleCount()) throw MeshError(what + " has parts that do not cover all its triangles.");
+}
+
+}  // namespace um

@@ -1,0 +1,107 @@
+#pragma once
+/// A triangle mesh with parts, materials and attributes that may differ from corner to corner.
+///
+/// Shape and attributes are indexed apart: `triangles` says which positions a triangle joins, `wedges` which attribute
+/// values its corners carry. So a UV seam or a hard edge never tears the surface: the position is shared, the wedges differ.
+#include "base/Math.h"
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace um {
+
+using VertexId = std::uint32_t;
+using TriangleId = std::uint32_t;
+using WedgeId = std::uint32_t;
+
+/// Three indices, counter-clockwise seen from outside.
+using Triangle = std::array<std::uint32_t, 3>;
+
+/// Linear 8-bit RGBA.
+using Color = std::array<std::uint8_t, 4>;
+
+/// The glTF metallic-roughness model without its textures. Colours are linear.
+struct Material {
+    std::string name;
+    std::array<float, 4> baseColor = {0.8f, 0.8f, 0.8f, 1.0f};
+    float metallic = 0;
+    float roughness = 0.8f;
+    std::array<float, 3> emission = {0, 0, 0};
+    bool doubleSided = false;
+};
+
+/// A named piece of the model: a group of an OBJ, a node of a glTF.
+struct Part {
+    std::string name;
+};
+
+/// A run of triangles of one part and one material: one draw call.
+struct Section {
+    std::uint32_t part = 0;
+    std::uint32_t material = 0;
+    TriangleId firstTriangle = 0;
+    std::uint32_t triangleCount = 0;
+};
+
+/// What always holds of a mesh that a reader or the reduction hands out (see requireSound):
+/// every index is in range; `wedges` is empty (then a corner's wedge is its vertex) or has one entry for each triangle;
+/// each attribute is empty or has one value for each wedge; coordinates are finite; the sections cover all triangles,
+/// in order; there is at least one part and one material.
+struct Mesh {
+    std::vector<Vec3f> positions;     ///< in the file's unit and axes
+    std::vector<Triangle> triangles;  ///< indices of positions
+
+    std::vector<Triangle> wedges;  ///< indices of the attributes below
+    std::vector<Vec3f> normals;    ///< unit length
+    std::vector<Vec2f> uvs;        ///< v runs upwards
+    std::vector<Color> colors;
+
+    std::vector<Part> parts;
+    std::vector<Material> materials;
+    std::vector<Section> sections;
+
+    double metresPerUnit = 1;
+    bool unitStated = false;  ///< whether the file says the unit, or it is assumed
+
+    std::size_t vertexCount() const { return positions.size(); }
+    std::size_t triangleCount() const { return triangles.size(); }
+    bool hasAttributes() const { return !normals.empty() || !uvs.empty() || !colors.empty(); }
+    std::size_t wedgeCount() const;
+
+    /// The wedges at the corners of a triangle.
+    const Triangle& wedgesOf(TriangleId triangle) const {
+        return wedges.empty() ? triangles[triangle] : wedges[triangle];
+    }
+};
+
+/// The box around all positions.
+Box3f boundingBox(const Mesh& mesh);
+
+/// The length of that box's diagonal: "the size" of a mesh.
+double diagonal(const Mesh& mesh);
+
+/// The diameter of the sphere around the box's centre that holds all positions.
+double boundingSphereDiameter(const Mesh& mesh);
+
+/// The number of triangles of each part.
+std::vector<std::size_t> trianglesByPart(const Mesh& mesh);
+
+/// The index into `sections` for each triangle.
+std::vector<std::uint16_t> sectionOfTriangles(const Mesh& mesh);
+
+/// Gives a mesh without parts, materials or sections one of each, covering all triangles.
+void ensureSections(Mesh& mesh, const std::string& partName);
+
+/// Drops the positions and wedges that no triangle uses. Keeps the order of the others.
+/// @returns the number of positions dropped
+std::size_t dropUnused(Mesh& mesh);
+
+/// The triangles of some parts as a mesh of its own; part and material lists are kept whole.
+Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted);
+
+/// @throws MeshError  naming `what` and the first thing that breaks the rules above
+void requireSound(const Mesh& mesh, const std::string& what);
+
+}  // namespace um

@@ -1,0 +1,13 @@
+#pragma once
+/// Polygons with more than three corners, as files have them.
+#include "mesh/Mesh.h"
+
+#include <span>
+
+namespace um {
+
+/// Cuts a polygon (3 corners or more, convex or not, nearly flat) into corners.size() - 2 triangles by ear clipping; the
+/// triangles hold indices into `corners`. A polygon that crosses itself is cut as a fan.
+void triangulatePolygon(std::span<const Vec3f> corners, std::vector<Triangle>& triangles);
+
+}  // namespace um

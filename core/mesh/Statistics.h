@@ -1,0 +1,41 @@
+#pragma once
+/// What a mesh is, at a glance: counts, size, and whether it is sound.
+#include "base/Progress.h"
+#include "mesh/Mesh.h"
+
+namespace um {
+
+/// Counts for a whole mesh or one of its parts.
+struct Statistics {
+    std::size_t triangles = 0;
+    std::size_t vertices = 0;
+    std::size_t materials = 0;  ///< used by at least one triangle
+    Box3f box;                  ///< in the mesh's unit
+    double area = 0;            ///< in the mesh's unit, squared
+    bool hasUvs = false;
+    bool hasNormals = false;
+    bool hasColors = false;
+
+    std::size_t pieces = 0;             ///< loose bits: joined by shared vertices
+    std::size_t borderEdges = 0;        ///< edges of one triangle
+    std::size_t borderLoops = 0;        ///< connected runs of border edges: holes and rims
+    std::size_t nonManifoldEdges = 0;   ///< edges of three triangles or more
+    std::size_t windingEdges = 0;       ///< edges whose two triangles run through them the same way
+    std::size_t zeroAreaTriangles = 0;  ///< with equal corners or no area
+    std::size_t duplicateTriangles = 0; ///< beyond the first of the same three vertices
+    std::size_t isolatedVertices = 0;   ///< used by no triangle
+
+    bool sound() const {
+        return nonManifoldEdges + windingEdges + zeroAreaTriangles + duplicateTriangles + isolatedVertices == 0;
+    }
+};
+
+struct MeshStatistics {
+    Statistics whole;
+    std::vector<Statistics> parts;  ///< one for each part, the part taken as a mesh of its own
+};
+
+/// @throws Cancelled
+MeshStatistics gatherStatistics(const Mesh& mesh, const Progress& progress);
+
+}  // namespace um

@@ -1,0 +1,35 @@
+// Writes the demo data of the Skerry wreck: umesh-demo storage-jar OUT, umesh-demo coral-head --triangles 6M OUT.
+#include "base/Error.h"
+#include "base/Units.h"
+#include "demo/CoralHead.h"
+#include "demo/StorageJar.h"
+#include "files/MeshFile.h"
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+int main(int argc, char** argv) {
+    using namespace um;
+    CLI::App app("Writes demo meshes, made by formula: the same bytes every time.");
+    app.require_subcommand(1);
+    std::string out;
+    std::string triangles = "1M";
+    CLI::App* jar = app.add_subcommand("storage-jar", "Storage jar 07: five parts, about 1 M triangles");
+    jar->add_option("OUT", out, "file to write (.glb, .obj, .ply, .stl)")->required();
+    CLI::App* coral = app.add_subcommand("coral-head", "Coral head: one dense surface, as from a scan");
+    coral->add_option("OUT", out, "file to write (.ply, .stl, .obj, .glb)")->required();
+    coral->add_option("--triangles", triangles, "about how many, such as 100k or 40M")->capture_default_str();
+    CLI11_PARSE(app, argc, argv);
+    try {
+        formatOfExtension(out);
+        const std::size_t wanted = parseCount(triangles);
+        if (wanted > 100000000) throw InputError("At most 100M triangles can be made.");
+        const Mesh mesh = jar->parsed() ? demo::makeStorageJar() : demo::makeCoralHead(wanted);
+        writeMesh(mesh, out, Progress());
+        std::printf("Wrote %s triangles to %s.\n", formatCount(mesh.triangleCount()).c_str(), out.c_str());
+    } catch (const Error& error) {
+        std::fprintf(stderr, "umesh-demo: %s\n", error.what());
+        return 1;
+    }
+    return 0;
+}
