@@ -32,6 +32,14 @@ constexpr double needleQuality = 0.04;
 constexpr double shareOfPass = 0.4;
 constexpr std::size_t fewCandidates = 64;
 
+// Costs within a factor of about 1.4 count as equal (the exponent and one bit of the fraction are compared): where costs fall
+// steadily over a stretch of surface, only its lower end could go first otherwise, and passes would find next to nothing.
+constexpr int costStepBits = 22;
+
+// What has happened around a vertex since it was looked at.
+constexpr std::uint8_t listHasDead = 1;
+constexpr std::uint8_t candidateIsStale = 2;
+
 // Rounds of choosing among the same candidates: more find little more, and cost as much.
 constexpr int choiceRounds = 3;
 
@@ -112,6 +120,8 @@ ContractionMesh::ContractionMesh(const Mesh& source, const Progress& progress) :
     }
     progress.at(0.3);
     makeLists();
+    m_changes.assign(m_positions.size(), candidateIsStale);
+    m_candidates.resize(m_positions.size());
     progress.at(0.5);
     classify();
     progress.at(0.7);
@@ -130,9 +140,7 @@ void ContractionMesh::makeLists() {
     parallelFor(m_positions.size(), [&](std::size_t v) { m_listSize[v] = found.offsets[v + 1] - found.offsets[v]; });
     found.offsets.pop_back();
     m_listBegin = std::move(found.offsets);
-    m_touched.assign(m_positions.size(), 0);
     m_claims.resize(m_triangles.size());
-    m_candidates.resize(m_positions.size());
 }
 
 // Whether the surface, its material or its attributes end or break at this edge.
@@ -152,10 +160,18 @@ bool ContractionMesh::isConstrainedEdge(VertexId u, VertexId v) const {
         const std::size_t u2 = cornerOf(triangle, u), v2 = cornerOf(triangle, v);
         const bool sameDirection = ((u1 + 1) % 3 == v1) == ((u2 + 1) % 3 == v2);
         broken = broken || sameDirection || m_sections[first] != m_sections[t];
+        // A seam has two sides at both ends; where it has but one at an end, as around a pole, the surface may shrink there.
         if (!m_wedges.empty())
-            broken = broken || m_wedges[first][u1] != m_wedges[t][u2] || m_wedges[first][v1] != m_wedges[t][v2];
+            broken = broken || (m_wedges[first][u1] != m_wedges[t][u2] && m_wedges[first][v1] != m_wedges[t][v2]);
     }
     return count != 2 || broken;
+}
+
+bool ContractionMesh::hasOneWedge(VertexId v) const {
+    if (m_wedges.empty() || m_listSize[v] == 0) return true;
+    const auto wedgeIn = [&](TriangleId t) { return m_wedges[t][cornerOf(m_triangles[t], v)]; };
+    const WedgeId first = wedgeIn(around(v).front());
+    return std::all_of(around(v).begin(), around(v).end(), [&](TriangleId t) { return wedgeIn(t) == first; });
 }
 
 void ContractionMesh::classify() {
@@ -171,7 +187,8 @@ void ContractionMesh::classify() {
             neighbours(VertexId(v), ring);
             int constrained = 0;
             for (const VertexId w : ring) constrained += isConstrainedEdge(VertexId(v), w) ? 1 : 0;
-            kinds[v] = constrained == 0 ? Kind::Interior : constrained == 2 ? Kind::Feature : Kind::Corner;
+            const bool plain = constrained == 0 && hasOneWedge(VertexId(v));
+            kinds[v] = plain ? Kind::Interior : constrained == 2 ? Kind::Feature : Kind::Corner;
         }
     });
     m_kinds = std::move(kinds);
@@ -337,7 +354,8 @@ ContractionMesh::Candidate ContractionMesh::bestCandidate(VertexId u, Strictness
 
 std::uint64_t ContractionMesh::keyOf(VertexId u) const {
     // Costs are not negative, so their bits order like the numbers; +1 keeps clear of `taken`.
-    return (std::uint64_t(std::bit_cast<std::uint32_t>(m_candidates[u].cost) + 1) << 32) | scattered(u);
+    const std::uint32_t step = std::bit_cast<std::uint32_t>(m_candidates[u].cost) >> costStepBits;
+    return (std::uint64_t(step + 1) << 32) | scattered(u);
 }
 
 // Among overlapping candidates the cheapest goes first; a few rounds over what remains come close to taking them one by one.
@@ -446,20 +464,27 @@ void ContractionMesh::contract(VertexId u) {
     const std::size_t room = m_listSize[u] + m_listSize[v];
     const auto begin = std::uint32_t(std::atomic_ref<std::size_t>(m_poolUsed).fetch_add(room, std::memory_order_relaxed));
     std::uint32_t size = 0;
-    const auto touch = [&](VertexId w) { std::atomic_ref<std::uint8_t>(m_touched[w]).store(1, std::memory_order_relaxed); };
+    const auto mark = [&](VertexId w, std::uint8_t change) {
+        std::atomic_ref<std::uint8_t>(m_changes[w]).fetch_or(change, std::memory_order_relaxed);
+    };
+    const auto markCorners = [&](const Triangle& triangle) {
+        for (const VertexId w : triangle) mark(w, candidateIsStale);
+    };
     for (const TriangleId t : around(u)) {
         Triangle& triangle = m_triangles[t];
         if (!contains(triangle, v)) {
             m_lists[begin + size++] = t;
+            markCorners(triangle);
             continue;
         }
-        touch(triangle[0] ^ triangle[1] ^ triangle[2] ^ u ^ v);
+        mark(triangle[0] ^ triangle[1] ^ triangle[2] ^ u ^ v, listHasDead | candidateIsStale);
     }
     for (const TriangleId t : around(v)) {
         Triangle& triangle = m_triangles[t];
         if (contains(triangle, u)) continue;
         triangle[cornerOf(triangle, v)] = u;
         m_lists[begin + size++] = t;
+        markCorners(triangle);
     }
     for (const TriangleId t : around(u))
         if (contains(m_triangles[t], v)) m_triangles[t] = {0, 0, 0};
@@ -467,12 +492,13 @@ void ContractionMesh::contract(VertexId u) {
     m_listBegin[u] = begin;
     m_listSize[u] = size;
     m_listSize[v] = 0;
+    m_candidates[v] = {};
 }
 
 void ContractionMesh::filterTouchedLists() {
     parallelFor(m_positions.size(), [&](std::size_t v) {
-        if (m_touched[v] == 0) return;
-        m_touched[v] = 0;
+        if ((m_changes[v] & listHasDead) == 0) return;
+        m_changes[v] &= std::uint8_t(~listHasDead);
         TriangleId* begin = m_lists.data() + m_listBegin[v];
         TriangleId* end = std::remove_if(begin, begin + m_listSize[v], [&](TriangleId t) { return isDead(t); });
         m_listSize[v] = std::uint32_t(end - begin);
@@ -495,6 +521,10 @@ void ContractionMesh::compact() {
     m_positions = parallelFilter(m_positions, used);
     m_quadrics = parallelFilter(m_quadrics, used);
     m_kinds = parallelFilter(m_kinds, used);
+    m_changes = parallelFilter(m_changes, used);
+    m_candidates = parallelFilter(m_candidates, used);
+    for (Candidate& candidate : m_candidates)
+        candidate.other = candidate.removes > 0 ? number[candidate.other] : 0;
     makeLists();
 }
 
@@ -502,22 +532,12 @@ std::size_t ContractionMesh::pass(std::size_t target, Strictness strictness, con
     if (m_live <= target) return 0;
     filterTouchedLists();
     if (m_live < m_triangles.size() * 6 / 10 || m_poolUsed + m_live * 5 / 4 > m_lists.size()) compact();
-    findCandidates(strictness, 0, progress);
-    std::vector<VertexId> candidates = withCandidate();
-    const auto cheaper = [&](VertexId a, VertexId b) { return keyOf(a) < keyOf(b); };
-    if (const auto limit = std::size_t(double(candidates.size()) * shareOfPass); limit > fewCandidates) {
-        std::nth_element(candidates.begin(), candidates.begin() + long(limit), candidates.end(), cheaper);
-        candidates.resize(limit);
-        std::sort(candidates.begin(), candidates.end());
-    }
-    std::vector<VertexId> chosen = chooseIndependent(std::move(candidates));
-    progress.check();
-
+    std::vector<VertexId> chosen = chooseForPass(strictness, progress);
     std::size_t removed = 0;
     for (const VertexId u : chosen) removed += m_candidates[u].removes;
     if (removed > m_live - target) {
         // The last pass takes only what is needed, cheapest first.
-        std::sort(chosen.begin(), chosen.end(), cheaper);
+        std::sort(chosen.begin(), chosen.end(), [&](VertexId a, VertexId b) { return keyOf(a) < keyOf(b); });
         removed = 0;
         std::erase_if(chosen, [&](VertexId u) {
             if (removed + m_candidates[u].removes > m_live - target) return true;
@@ -546,15 +566,60 @@ std::size_t ContractionMesh::contractCheapest(int exactly, Strictness strictness
 }
 
 void ContractionMesh::findCandidates(Strictness strictness, int exactly, const Progress& progress) {
+    const bool all = strictness != m_strictness || exactly != m_exactly;
+    m_strictness = strictness;
+    m_exactly = exactly;
     parallelRanges(
         m_positions.size(),
         [&](std::size_t begin, std::size_t end) {
             progress.check();
             Scratch scratch;
-            for (std::size_t v = begin; v < end; ++v)
+            for (std::size_t v = begin; v < end; ++v) {
+                if (!all && (m_changes[v] & candidateIsStale) == 0) continue;
                 m_candidates[v] = bestCandidate(VertexId(v), strictness, exactly, scratch);
+                m_changes[v] &= std::uint8_t(~candidateIsStale);
+            }
         },
         1024);
+}
+
+std::vector<VertexId> ContractionMesh::chooseForPass(Strictness strictness, const Progress& progress) {
+    while (true) {
+        findCandidates(strictness, 0, progress);
+        std::vector<VertexId> candidates = withCandidate();
+        const auto cheaper = [&](VertexId a, VertexId b) { return keyOf(a) < keyOf(b); };
+        if (const auto limit = std::size_t(double(candidates.size()) * shareOfPass); limit > fewCandidates) {
+            std::nth_element(candidates.begin(), candidates.begin() + long(limit), candidates.end(), cheaper);
+            candidates.resize(limit);
+            std::sort(candidates.begin(), candidates.end());
+        }
+        std::vector<VertexId> chosen = chooseIndependent(std::move(candidates));
+        progress.check();
+        const std::size_t before = chosen.size();
+        dropOutdated(chosen);
+        // If all had been overtaken, their vertices are now looked at anew.
+        if (!chosen.empty() || before == 0) return chosen;
+    }
+}
+
+// A candidate is kept until something changes next to it. What changed one step further away shows only here.
+void ContractionMesh::dropOutdated(std::vector<VertexId>& chosen) {
+    std::vector<std::uint8_t> holds(chosen.size());
+    parallelRanges(
+        chosen.size(),
+        [&](std::size_t begin, std::size_t end) {
+            Scratch scratch;
+            for (std::size_t i = begin; i < end; ++i) {
+                const VertexId u = chosen[i];
+                const Candidate& candidate = m_candidates[u];
+                std::uint16_t removes = 0;
+                neighbours(u, scratch.ring);
+                holds[i] = isAllowed(u, candidate.other, candidate.place.cast<double>(), m_strictness, removes, scratch);
+                if (holds[i] == 0) m_changes[u] |= candidateIsStale;
+            }
+        },
+        256);
+    chosen = parallelFilter(chosen, [&](std::size_t i) { return holds[i] != 0; });
 }
 
 std::vector<VertexId> ContractionMesh::withCandidate() const {

@@ -62,9 +62,12 @@ private:
     bool isAllowed(VertexId u, VertexId v, const Vec3d& place, Strictness strictness, std::uint16_t& removes,
                    Scratch& scratch) const;
     bool keepsShape(VertexId u, VertexId v, const Vec3d& place, Strictness strictness) const;
+    bool hasOneWedge(VertexId v) const;
     bool isConstrainedEdge(VertexId u, VertexId v) const;
     void neighbours(VertexId v, std::vector<VertexId>& found) const;
+    std::vector<VertexId> chooseForPass(Strictness strictness, const Progress& progress);
     std::vector<VertexId> chooseIndependent(std::vector<VertexId> candidates);
+    void dropOutdated(std::vector<VertexId>& chosen);
     void contract(VertexId u);
     void mergeWedges(VertexId u, VertexId v, double share);
     std::uint64_t keyOf(VertexId u) const;
@@ -86,10 +89,12 @@ private:
     std::vector<std::uint32_t> m_listBegin;
     std::vector<std::uint32_t> m_listSize;
     std::size_t m_poolUsed = 0;
-    std::vector<std::uint8_t> m_touched;  // vertices whose list holds dead triangles
+    std::vector<std::uint8_t> m_changes;  // around each vertex, since it was last looked at
 
     std::vector<Candidate> m_candidates;
     std::vector<std::uint64_t> m_claims;  // for each triangle, the least key of the candidates that want it
+    Strictness m_strictness = Strictness::Careful;  // with which the candidates were found
+    int m_exactly = 0;
     std::size_t m_live = 0;
 };
 
