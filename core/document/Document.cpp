@@ -1,0 +1,240 @@
+#include "document/Document.h"
+
+#include "base/Error.h"
+#include "base/File.h"
+#include "document/Database.h"
+#include "files/MeshFile.h"
+
+#include <nlohmann/json.hpp>
+
+namespace um {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+Json materialJson(const Material& m) {
+    return {{"name", m.name},           {"base_color", m.baseColor}, {"metallic", m.metallic},
+            {"roughness", m.roughness}, {"emission", m.emission},    {"double_sided", m.doubleSided}};
+}
+
+Material materialFrom(const Json& json) {
+    Material m;
+    m.name = json.at("name");
+    m.baseColor = json.at("base_color");
+    m.metallic = json.at("metallic");
+    m.roughness = json.at("roughness");
+    m.emission = json.at("emission");
+    m.doubleSided = json.at("double_sided");
+    return m;
+}
+
+Json saveMesh(Database& database, const std::string& prefix, const Mesh& mesh, const Progress& progress) {
+    database.writeArray(prefix + "positions", mesh.positions, progress.span(0, 0.35));
+    database.writeArray(prefix + "triangles", mesh.triangles, progress.span(0.35, 0.65));
+    database.writeArray(prefix + "wedges", mesh.wedges, progress.span(0.65, 0.8));
+    database.writeArray(prefix + "normals", mesh.normals, progress.span(0.8, 0.9));
+    database.writeArray(prefix + "uvs", mesh.uvs, progress.span(0.9, 1));
+    database.writeArray(prefix + "colors", mesh.colors, progress.span(0.9, 1));
+    Json json = {{"metres_per_unit", mesh.metresPerUnit}, {"unit_stated", mesh.unitStated}};
+    json["parts"] = Json::array();
+    for (const Part& part : mesh.parts) json["parts"].push_back(part.name);
+    json["materials"] = Json::array();
+    for (const Material& material : mesh.materials) json["materials"].push_back(materialJson(material));
+    json["sections"] = Json::array();
+    for (const Section& s : mesh.sections)
+        json["sections"].push_back({s.part, s.material, s.firstTriangle, s.triangleCount});
+    return json;
+}
+
+std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string& prefix, const Json& json,
+                                     const std::string& shownName) {
+    auto mesh = std::make_shared<Mesh>();
+    mesh->positions = database.readArray<Vec3f>(prefix + "positions");
+    mesh->triangles = database.readArray<Triangle>(prefix + "triangles");
+    mesh->wedges = database.readArray<Triangle>(prefix + "wedges");
+    mesh->normals = database.readArray<Vec3f>(prefix + "normals");
+    mesh->uvs = database.readArray<Vec2f>(prefix + "uvs");
+    mesh->colors = database.readArray<Color>(prefix + "colors");
+    mesh->metresPerUnit = json.at("metres_per_unit");
+    mesh->unitStated = json.at("unit_stated");
+    for (const Json& part : json.at("parts")) mesh->parts.push_back({part.get<std::string>()});
+    for (const Json& material : json.at("materials")) mesh->materials.push_back(materialFrom(material));
+    for (const Json& s : json.at("sections")) mesh->sections.push_back({s.at(0), s.at(1), s.at(2), s.at(3)});
+    requireSound(*mesh, shownName);
+    return mesh;
+}
+
+Json oneSidedJson(const OneSidedDeviation& d) {
+    return {{"max", d.max}, {"mean", d.mean}, {"rms", d.rms}, {"p95", d.p95}, {"p99", d.p99},
+            {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}}};
+}
+
+OneSidedDeviation oneSidedFrom(const Json& json) {
+    OneSidedDeviation d{json.at("max"), json.at("mean"), json.at("rms"), json.at("p95"), json.at("p99"), {}};
+    for (int i = 0; i < 3; ++i) d.worstPlace[i] = json.at("worst").at(std::size_t(i));
+    return d;
+}
+
+Json saveEvidence(Database& database, const std::string& prefix, const Deviation& d, const Progress& progress) {
+    database.writeArray(prefix + "distribution", d.distribution.weights(), progress);
+    database.writeArray(prefix + "deviation", d.atLevelVertex, progress);
+    return {{"max", d.max},
+            {"max_bound", d.maxBound},
+            {"mean", d.mean},
+            {"mean_signed", d.meanSigned},
+            {"rms", d.rms},
+            {"p95", d.p95},
+            {"p99", d.p99},
+            {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}},
+            {"reach", d.distribution.reach()},
+            {"source_to_level", oneSidedJson(d.sourceToLevel)},
+            {"level_to_source", oneSidedJson(d.levelToSource)}};
+}
+
+std::shared_ptr<const Deviation> loadEvidence(const Database& database, const std::string& prefix, const Json& json,
+                                              const Mesh& level) {
+    auto d = std::make_shared<Deviation>();
+    d->max = json.at("max");
+    d->maxBound = json.at("max_bound");
+    d->mean = json.at("mean");
+    d->meanSigned = json.at("mean_signed");
+    d->rms = json.at("rms");
+    d->p95 = json.at("p95");
+    d->p99 = json.at("p99");
+    for (int i = 0; i < 3; ++i) d->worstPlace[i] = json.at("worst").at(std::size_t(i));
+    d->sourceToLevel = oneSidedFrom(json.at("source_to_level"));
+    d->levelToSource = oneSidedFrom(json.at("level_to_source"));
+    std::vector<float> weights = database.readArray<float>(prefix + "distribution");
+    if (!weights.empty()) d->distribution = Distribution(json.at("reach"), std::move(weights));
+    d->atLevelVertex = database.readArray<float>(prefix + "deviation");
+    if (d->atLevelVertex.size() != level.vertexCount()) database.failDamaged();
+    return d;
+}
+
+void saveInto(Database& database, const Document& document, const std::filesystem::path& path,
+              const Progress& progress) {
+    const bool embedded = document.embedSource || document.sourceFile.empty();
+    Json json = {{"name", document.name},
+                 {"path", document.path.string()},
+                 {"tolerance_metres", document.tolerance},
+                 {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
+                 {"viewer_metres", document.viewerDistance}};
+    Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
+    if (!document.sourceFile.empty()) {
+        std::error_code ignored;
+        const std::filesystem::path absolute = std::filesystem::absolute(document.sourceFile);
+        source["file"] = absolute.string();
+        // Document and source are often moved together.
+        source["file_from_here"] =
+            std::filesystem::relative(absolute, std::filesystem::absolute(path).parent_path(), ignored).string();
+    }
+    source["metres_per_unit"] = document.source->metresPerUnit;
+    source["unit_stated"] = document.source->unitStated;
+    if (embedded) source["mesh"] = saveMesh(database, "source/", *document.source, progress.span(0, 0.6));
+    json["source"] = source;
+    json["levels"] = Json::array();
+    for (std::size_t i = 0; i < document.levels.size(); ++i) {
+        progress.at(0.6 + 0.35 * double(i) / double(document.levels.size()));
+        const Level& level = document.levels[i];
+        const std::string prefix = "level/" + std::to_string(i) + "/";
+        Json one = {{"name", level.name}, {"target", level.target}};
+        one["mesh"] = saveMesh(database, prefix, *level.mesh, progress.span(0.95, 0.95));
+        if (level.evidence) one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
+        json["levels"].push_back(one);
+    }
+    database.writeText("document", json.dump(-1, ' ', false, Json::error_handler_t::replace));
+}
+
+std::filesystem::path findSource(const std::filesystem::path& path, const Json& source) {
+    const std::filesystem::path absolute = source.at("file").get<std::string>();
+    if (std::filesystem::exists(absolute)) return absolute;
+    const std::filesystem::path here =
+        std::filesystem::absolute(path).parent_path() / source.value("file_from_here", absolute.filename().string());
+    if (std::filesystem::exists(here)) return here.lexically_normal();
+    const std::filesystem::path beside = std::filesystem::absolute(path).parent_path() / absolute.filename();
+    if (std::filesystem::exists(beside)) return beside;
+    throw FileError("The source of " + path.string() + " is missing: put " + absolute.filename().string() +
+                    " beside the document, or back to " + absolute.parent_path().string() + ".");
+}
+
+void loadSource(Document& document, const Database& database, const Json& source, const std::filesystem::path& path,
+                const Progress& progress) {
+    document.sourceHash = source.at("hash");
+    document.notes = source.at("notes").get<std::vector<std::string>>();
+    document.embedSource = source.at("embedded");
+    if (source.contains("file")) document.sourceFile = source.at("file").get<std::string>();
+    if (document.embedSource) {
+        document.source = loadMesh(database, "source/", source.at("mesh"), path.string());
+        return;
+    }
+    document.sourceFile = findSource(path, source);
+    MeshFile file = readMesh(document.sourceFile, progress.span(0, 0.8));
+    file.mesh.metresPerUnit = source.at("metres_per_unit");
+    file.mesh.unitStated = source.at("unit_stated");
+    document.source = std::make_shared<const Mesh>(std::move(file.mesh));
+    const std::string hash = hashFile(document.sourceFile, progress.span(0.8, 1));
+    if (hash == document.sourceHash) return;
+    document.notes = file.notes;
+    document.notes.push_back(document.sourceFile.filename().string() +
+                             " has changed since the document was saved: its levels were made and measured from the older one.");
+    document.sourceHash = hash;
+}
+
+}  // namespace
+
+void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress) {
+    writeWholeByName(path, [&](const std::filesystem::path& aside) {
+        std::filesystem::remove(aside);
+        Database database(aside, path.string(), Database::Mode::Create);
+        saveInto(database, document, path, progress);
+        database.finish();
+        progress.at(1);
+    });
+}
+
+Document openDocument(const std::filesystem::path& path, const Progress& progress) {
+    { const MappedFile exists(path); }
+    const Database database(path, path.string(), Database::Mode::Read);
+    Document document;
+    try {
+        const Json json = Json::parse(database.readText("document"));
+        document.name = json.at("name");
+        document.path = json.at("path").get<std::string>();
+        document.tolerance = json.at("tolerance_metres");
+        document.screen.heightPixels = json.at("screen").at("height_px");
+        document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
+        document.viewerDistance = json.at("viewer_metres");
+        loadSource(document, database, json.at("source"), path, progress.span(0, 0.7));
+        const Json& levels = json.at("levels");
+        for (std::size_t i = 0; i < levels.size(); ++i) {
+            progress.at(0.7 + 0.3 * double(i) / double(levels.size()));
+            const std::string prefix = "level/" + std::to_string(i) + "/";
+            Level level;
+            level.name = levels[i].at("name");
+            level.target = levels[i].at("target");
+            level.mesh = loadMesh(database, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
+            if (levels[i].contains("evidence"))
+                level.evidence = loadEvidence(database, prefix, levels[i].at("evidence"), *level.mesh);
+            document.levels.push_back(std::move(level));
+        }
+    } catch (const Json::exception&) {
+        database.failDamaged();
+    } catch (const MeshError& error) {
+        throw FileError(error.what());
+    }
+    progress.at(1);
+    return document;
+}
+
+Document documentFromMesh(const std::filesystem::path& path, const Progress& progress) {
+    Document document;
+    MeshFile file = readMesh(path, progress.span(0, 0.9));
+    document.name = path.stem().string();
+    document.sourceFile = std::filesystem::absolute(path);
+    document.sourceHash = hashFile(path, progress.span(0.9, 1));
+    document.notes = std::move(file.notes);
+    document.source = std::make_shared<const Mesh>(std::move(file.mesh));
+    return document;
+}
+
+}  // namespace um

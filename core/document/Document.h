@@ -1,0 +1,54 @@
+#pragma once
+/// What is worked on: a source, its levels with their evidence, and what they are judged by. A plain value: meshes are shared
+/// and never changed, so that copies are cheap and undoing is putting an older copy back.
+#include "base/Progress.h"
+#include "chain/Target.h"
+#include "measure/Deviation.h"
+#include "mesh/Mesh.h"
+
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+namespace um {
+
+struct Level {
+    std::string name;
+    std::string target;  ///< as it was typed
+    std::shared_ptr<const Mesh> mesh;
+    std::shared_ptr<const Deviation> evidence;  ///< against the document's source
+};
+
+struct Document {
+    std::filesystem::path path;  ///< of the .umesh file; empty until it is saved
+    std::string name;
+
+    std::filesystem::path sourceFile;  ///< empty where no file holds the source any more
+    std::string sourceHash;            ///< of that file, when it was read
+    bool embedSource = false;          ///< whether the document itself carries the source
+    std::vector<std::string> notes;    ///< what a person should know about the source, from reading it
+    std::shared_ptr<const Mesh> source;
+
+    std::vector<Level> levels;
+    double tolerance = 0.0005;  ///< metres
+    Screen screen;
+    double viewerDistance = 0;  ///< metres; 0 until the viewer was placed
+};
+
+/// Writes the document as an SQLite database, as a whole or not at all.
+/// @throws FileError  if it cannot be written; what was there before stays
+/// @throws Cancelled
+void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress);
+
+/// Reads a document, and its source from the file it refers to unless it is embedded. A source that has changed since is read,
+/// with a note saying so.
+/// @throws FileError  if it is no document, damaged, of a newer version, or its source is missing
+/// @throws Cancelled
+Document openDocument(const std::filesystem::path& path, const Progress& progress);
+
+/// A new document around a mesh file.
+/// @throws FileError, Cancelled
+Document documentFromMesh(const std::filesystem::path& path, const Progress& progress);
+
+}  // namespace um
