@@ -210,7 +210,8 @@ double boundDeviation(const Mesh& from, const ClosestPointFinder& to, const Meas
     std::vector<Piece> open;
     for (const auto& chunk : found) open.insert(open.end(), chunk.begin(), chunk.end());
     double settled = sampledMax;
-    std::size_t questions = std::max<std::size_t>(100000, measured.vertices.size() / 2);
+    // As many questions again as the measuring itself took, at most: enough to come within the accuracy as a rule.
+    std::size_t questions = std::max<std::size_t>(400000, measured.vertices.size() + measured.points.size());
     while (!open.empty()) {
         progress.check();
         // Three questions cut one piece; when they run out, the worst pieces go first and the others stay as they are.

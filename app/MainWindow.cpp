@@ -1,0 +1,447 @@
+#include "app/MainWindow.h"
+
+#include "app/panels/TargetPanel.h"
+#include "app/panels/TopStrip.h"
+#include "app/panels/Widgets.h"
+#include "app/sightline/SightlineStrip.h"
+#include "app/theme/Theme.h"
+#include "app/viewport/ViewArea.h"
+#include "base/Error.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDialog>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGridLayout>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QVBoxLayout>
+
+namespace um::app {
+namespace {
+
+constexpr int recoveryDelay = 1500;  // milliseconds after the last change
+constexpr int mostRecent = 6;
+
+bool isDocument(const QString& path) {
+    return path.endsWith(".umesh", Qt::CaseInsensitive);
+}
+
+struct KeyLine {
+    const char* keys;
+    const char* what;
+};
+
+constexpr KeyLine keyLines[] = {
+    {"0", "the source"},
+    {"1 … 9", "the levels, in their order; the preview behind them"},
+    {"Space, held", "blink to the source"},
+    {"C", "lit or clay"},
+    {"D", "deviation"},
+    {"E", "edges"},
+    {"W", "wipe between source and level"},
+    {"F", "everything into view"},
+    {"[  ]", "the viewer nearer, farther"},
+    {"Ctrl+Return", "reduce"},
+    {"Esc", "cancel what is running"},
+    {"drag", "orbit"},
+    {"middle drag, Shift drag", "pan"},
+    {"wheel", "zoom to the cursor"},
+};
+
+}  // namespace
+
+MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
+    : m_recoveryFolder(recoveryFolder), m_top(new TopStrip), m_messages(new MessageBar),
+      m_desk(new AssetDesk(m_model, *m_messages)) {
+    setWindowTitle(tr("Understated Mesh"));
+    setWindowIcon(QIcon(":/icons/understated-mesh.svg"));
+    setAcceptDrops(true);
+    resize(1280, 800);
+    auto* centre = new QWidget;
+    auto* column = new QVBoxLayout(centre);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(m_top);
+    column->addWidget(makeRule());
+    column->addWidget(m_messages);
+    column->addWidget(m_desk, 1);
+    setCentralWidget(centre);
+    m_desk->view().setWelcome(makeWelcome());
+    makeMenus();
+
+    connect(&m_model, &DocumentModel::changed, this, [this] {
+        m_top->show(m_model.document(), m_model.isOpen(), m_model.isEdited());
+        keepRecoverable();
+        showTitle();
+    });
+    connect(&m_model, &DocumentModel::editedChanged, this, [this] {
+        m_top->show(m_model.document(), m_model.isOpen(), m_model.isEdited());
+        keepRecoverable();
+        showTitle();
+    });
+    connect(m_top, &TopStrip::toleranceWanted, this, [this](double metres) {
+        Document next = m_model.document();
+        next.tolerance = metres;
+        m_model.change(tr("Tolerance"), std::move(next));
+    });
+    connect(m_top, &TopStrip::screenWanted, this, [this](const Screen& screen) {
+        Document next = m_model.document();
+        next.screen = screen;
+        m_model.change(tr("Screen"), std::move(next));
+    });
+    connect(&m_desk->view().viewport(), &Viewport::unusable, m_messages, &MessageBar::say);
+    connect(&m_opening, &Job::failed, m_messages, &MessageBar::say);
+    connect(&m_saving, &Job::failed, this, [this](const QString& sentence) {
+        m_closesAfterSaving = false;
+        m_messages->say(sentence);
+    });
+    m_recoveryTimer.setSingleShot(true);
+    m_recoveryTimer.setInterval(recoveryDelay);
+    connect(&m_recoveryTimer, &QTimer::timeout, this, [this] {
+        if (!m_slot || !m_model.isEdited() || m_recovering.isRunning()) return;
+        m_recovering.start([this, document = m_model.document()](const Progress& progress) -> Job::Delivery {
+            m_slot->keep(document, progress);
+            return {};
+        });
+    });
+    connect(&m_recovering, &Job::ended, this, [this] {
+        if (!m_model.isEdited() && m_slot) m_slot->clear();
+    });
+    try {
+        m_slot = std::make_unique<RecoverySlot>(m_recoveryFolder);
+    } catch (const Error& error) {
+        m_messages->say(QString::fromUtf8(error.what()));
+    }
+    qApp->installEventFilter(this);
+    m_top->show({}, false, false);
+    showRecent();
+    offerAbandonedWork();
+}
+
+MainWindow::~MainWindow() {
+    qApp->removeEventFilter(this);
+}
+
+QWidget* MainWindow::makeWelcome() {
+    auto* welcome = new QWidget;
+    welcome->setFixedWidth(420);
+    auto* column = new QVBoxLayout(welcome);
+    column->setSpacing(10);
+    auto* title = new QLabel(tr("Drop a mesh here"));
+    title->setFont(textFont(6, QFont::DemiBold));
+    title->setAlignment(Qt::AlignHCenter);
+    QLabel* kinds = makeQuietLabel(tr("OBJ, PLY, STL, glTF, GLB, or a document (.umesh)"));
+    kinds->setAlignment(Qt::AlignHCenter);
+    auto* button = new QPushButton(tr("Open …"));
+    button->setObjectName("primary");
+    connect(button, &QPushButton::clicked, this, &MainWindow::chooseAndOpen);
+    m_recentList = new QVBoxLayout;
+    m_recentList->setSpacing(2);
+    column->addWidget(title);
+    column->addWidget(kinds);
+    column->addWidget(button, 0, Qt::AlignHCenter);
+    column->addWidget(new JobStrip(m_opening, tr("Reading")));
+    column->addLayout(m_recentList);
+    return welcome;
+}
+
+void MainWindow::makeMenus() {
+    QMenuBar* bar = m_top->menus();
+    const auto add = [](QMenu* menu, const QString& text, const QKeySequence& key, auto&& slot) {
+        QAction* action = menu->addAction(text);
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, std::forward<decltype(slot)>(slot));
+        return action;
+    };
+    QMenu* file = bar->addMenu(tr("File"));
+    add(file, tr("Open …"), QKeySequence::Open, [this] { chooseAndOpen(); });
+    m_recentMenu = file->addMenu(tr("Open recent"));
+    file->addSeparator();
+    QAction* saving = add(file, tr("Save"), QKeySequence::Save, [this] { save(); });
+    QAction* savingAs = add(file, tr("Save as …"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    QAction* embedding = file->addAction(tr("Carry the source inside the document"));
+    embedding->setCheckable(true);
+    connect(embedding, &QAction::triggered, this, [this](bool embed) {
+        Document next = m_model.document();
+        // Without a file of its own the source has nowhere else to be.
+        next.embedSource = embed || next.sourceFile.empty();
+        m_model.change(embed ? tr("Carry source inside") : tr("Refer to source"), std::move(next));
+    });
+    file->addSeparator();
+    QAction* exporting = add(file, tr("Export levels …"), QKeySequence("Ctrl+E"), [this] { m_desk->openExport(-1); });
+    file->addSeparator();
+    add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
+    connect(file, &QMenu::aboutToShow, this, [this, saving, savingAs, embedding, exporting] {
+        for (QAction* action : {saving, savingAs, embedding, exporting}) action->setEnabled(m_model.isOpen());
+        embedding->setChecked(m_model.document().embedSource);
+    });
+
+    QMenu* edit = bar->addMenu(tr("Edit"));
+    QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = m_model.undoStack().createRedoAction(this, tr("Redo"));
+    redo->setShortcut(QKeySequence("Ctrl+Shift+Z"));
+    edit->addActions({undo, redo});
+    edit->addSeparator();
+    add(edit, tr("Reduce"), QKeySequence("Ctrl+Return"), [this] { m_desk->target().submit(); });
+    add(edit, tr("Keep result as level"), QKeySequence("Ctrl+K"), [this] { m_desk->keepPreview(); });
+    add(edit, tr("Put result in the source's place"), {}, [this] { m_desk->replaceSource(); });
+    add(edit, tr("Discard result"), {}, [this] { m_desk->discardPreview(); });
+    add(edit, tr("Cancel what is running"), QKeySequence("Esc"), [this] {
+        m_desk->cancelEverything();
+        m_opening.cancel();
+        m_saving.cancel();
+    });
+
+    QMenu* view = bar->addMenu(tr("View"));
+    ViewArea* area = &m_desk->view();
+    add(view, tr("Lit or clay"), QKeySequence("C"), [area] { area->toggleLit(); });
+    add(view, tr("Deviation"), QKeySequence("D"), [area] { area->toggleDeviation(); });
+    add(view, tr("Edges"), QKeySequence("E"), [area] { area->toggleEdges(); });
+    add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
+    add(view, tr("Everything into view"), QKeySequence("F"), [area] { area->viewport().frameAll(); });
+    view->addSeparator();
+    add(view, tr("Viewer nearer"), QKeySequence("["), [this] { m_desk->sightline().stepViewer(-1); });
+    add(view, tr("Viewer farther"), QKeySequence("]"), [this] { m_desk->sightline().stepViewer(1); });
+    QMenu* levels = view->addMenu(tr("Show"));
+    for (int digit = 0; digit <= 9; ++digit)
+        add(levels, digit == 0 ? tr("Source") : tr("Level %1").arg(digit), QKeySequence(QString::number(digit)),
+            [this, digit] { showByDigit(digit); });
+    view->addSeparator();
+    QAction* night = view->addAction(tr("Night theme"));
+    night->setCheckable(true);
+    night->setChecked(theme().isNight);
+    connect(night, &QAction::toggled, this, [this](bool on) {
+        applyTheme(on ? Theme::nightTheme() : Theme::paperTheme());
+        QSettings().setValue("night", on);
+        m_desk->show(m_desk->shown());
+        m_desk->view().viewport().redraw();
+    });
+
+    QMenu* help = bar->addMenu(tr("Help"));
+    add(help, tr("Keys"), QKeySequence("F1"), [this] { showKeys(); });
+}
+
+void MainWindow::showByDigit(int digit) {
+    const int levels = int(m_model.document().levels.size());
+    if (digit == 0)
+        m_desk->show({Shown::source});
+    else if (digit <= levels)
+        m_desk->show({digit - 1});
+    else if (digit == levels + 1 && m_desk->preview())
+        m_desk->show({Shown::preview});
+}
+
+void MainWindow::showTitle() {
+    const QString name = m_model.isOpen() ? QString::fromStdString(m_model.document().name) : QString();
+    setWindowTitle(name.isEmpty() ? tr("Understated Mesh") : tr("%1[*] – Understated Mesh").arg(name));
+    setWindowModified(m_model.isOpen() && m_model.isEdited());
+}
+
+void MainWindow::chooseAndOpen() {
+    const QString path = QFileDialog::getOpenFileName(
+        this, tr("Open"), QSettings().value("openFolder").toString(),
+        tr("Meshes and documents (*.obj *.ply *.stl *.gltf *.glb *.umesh *.OBJ *.PLY *.STL *.GLTF *.GLB *.UMESH);;All files (*)"));
+    if (!path.isEmpty()) open(path);
+}
+
+void MainWindow::open(const QString& path) {
+    if (mayDropUnsavedWork()) startOpening(path, false);
+}
+
+void MainWindow::startOpening(const QString& path, bool recovered) {
+    m_opening.start([this, path, recovered](const Progress& progress) -> Job::Delivery {
+        const std::filesystem::path file = path.toStdString();
+        const bool document = isDocument(path);
+        auto opened = std::make_shared<Document>(document ? openDocument(file, progress.span(0, 0.6))
+                                                          : documentFromMesh(file, progress.span(0, 0.6)));
+        if (document && !recovered) {
+            opened->path = file;
+            opened->name = file.stem().string();
+        }
+        std::vector<Drawable> drawables;
+        drawables.push_back(makeDrawable(opened->source, nullptr, progress.span(0.6, 0.9)));
+        for (const Level& level : opened->levels)
+            drawables.push_back(makeDrawable(level.mesh, level.evidence.get(), progress.span(0.9, 1)));
+        return [this, path, opened, drawables, recovered] {
+            m_desk->keepDrawable(opened->source, nullptr, drawables.front());
+            for (std::size_t i = 0; i < opened->levels.size(); ++i)
+                m_desk->keepDrawable(opened->levels[i].mesh, opened->levels[i].evidence.get(), drawables[i + 1]);
+            m_model.open(*opened, recovered);
+            m_desk->view().viewport().frameAll();
+            if (recovered) {
+                discardAbandonedWork(path.toStdString());
+                m_recoveryTimer.start();
+                return;
+            }
+            rememberRecent(path);
+            QStringList notes;
+            for (const std::string& note : opened->notes) notes += QString::fromStdString(note);
+            if (notes.isEmpty())
+                m_messages->hide();
+            else
+                m_messages->say(notes.join(" "));
+        };
+    });
+}
+
+void MainWindow::save() {
+    if (!m_model.isOpen()) return;
+    if (m_model.document().path.empty())
+        saveAs();
+    else
+        saveTo(QString::fromStdString(m_model.document().path.string()));
+}
+
+void MainWindow::saveAs() {
+    if (!m_model.isOpen()) return;
+    const std::filesystem::path folder = m_model.document().path.empty() ? m_model.document().sourceFile.parent_path()
+                                                                         : m_model.document().path.parent_path();
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Save document"), QString::fromStdString((folder / (m_model.document().name + ".umesh")).string()),
+        tr("Documents (*.umesh)"));
+    if (path.isEmpty()) {
+        m_closesAfterSaving = false;
+        return;
+    }
+    if (!isDocument(path)) path += ".umesh";
+    saveTo(path);
+}
+
+void MainWindow::saveTo(const QString& path) {
+    const int state = m_model.undoStack().index();
+    m_saving.start([this, path, state, document = m_model.document()](const Progress& progress) -> Job::Delivery {
+        Document named = document;
+        named.path = path.toStdString();
+        saveDocument(named, named.path, progress);
+        return [this, path, state] {
+            // What was changed while the file was written is still unsaved.
+            if (m_model.undoStack().index() == state) m_model.markSaved(path.toStdString());
+            rememberRecent(path);
+            if (!m_model.isEdited() && m_slot) m_slot->clear();
+            if (std::exchange(m_closesAfterSaving, false)) close();
+        };
+    });
+}
+
+void MainWindow::keepRecoverable() {
+    if (m_model.isOpen() && m_model.isEdited())
+        m_recoveryTimer.start();
+    else if (m_slot && !m_recovering.isRunning())
+        m_slot->clear();
+}
+
+void MainWindow::offerAbandonedWork() {
+    const auto work = findAbandonedWork(m_recoveryFolder);
+    if (!work) return;
+    const QString path = QString::fromStdString(work->string());
+    const QString when = QFileInfo(path).lastModified().toString("d MMM, hh:mm");
+    m_messages->ask(
+        tr("There is unsaved work from %1: the program ended without saving it.").arg(when), tr("Open it"),
+        [this, path] { startOpening(path, true); }, tr("Throw it away"),
+        [work] { discardAbandonedWork(*work); });
+}
+
+bool MainWindow::mayDropUnsavedWork() {
+    if (!m_model.isOpen() || !m_model.isEdited()) return true;
+    QMessageBox question(this);
+    question.setObjectName("unsavedQuestion");
+    question.setText(tr("%1 has unsaved changes.").arg(QString::fromStdString(m_model.document().name)));
+    QPushButton* saving = question.addButton(tr("Save"), QMessageBox::AcceptRole);
+    QPushButton* dropping = question.addButton(tr("Discard changes"), QMessageBox::DestructiveRole);
+    question.addButton(tr("Go on working"), QMessageBox::RejectRole);
+    question.setDefaultButton(saving);
+    question.exec();
+    if (question.clickedButton() == dropping) return true;
+    if (question.clickedButton() == saving) {
+        m_closesAfterSaving = true;
+        save();
+    }
+    return false;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!mayDropUnsavedWork()) {
+        event->ignore();
+        return;
+    }
+    m_recoveryTimer.stop();
+    m_recovering.cancel();
+    if (m_slot) m_slot->clear();
+    event->accept();
+}
+
+void MainWindow::rememberRecent(const QString& path) {
+    QSettings settings;
+    QStringList recent = settings.value("recent").toStringList();
+    const QString absolute = QFileInfo(path).absoluteFilePath();
+    recent.removeAll(absolute);
+    recent.prepend(absolute);
+    settings.setValue("recent", recent.mid(0, mostRecent));
+    settings.setValue("openFolder", QFileInfo(path).absolutePath());
+    showRecent();
+}
+
+void MainWindow::showRecent() {
+    while (QLayoutItem* item = m_recentList->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    m_recentMenu->clear();
+    for (const QString& path : QSettings().value("recent").toStringList()) {
+        if (!QFileInfo::exists(path)) continue;
+        m_recentMenu->addAction(path, this, [this, path] { open(path); });
+        auto* button = new QPushButton(QFileInfo(path).fileName());
+        button->setObjectName("quiet");
+        button->setToolTip(path);
+        connect(button, &QPushButton::clicked, this, [this, path] { open(path); });
+        m_recentList->addWidget(button, 0, Qt::AlignHCenter);
+    }
+    m_recentMenu->setEnabled(!m_recentMenu->isEmpty());
+}
+
+void MainWindow::showKeys() {
+    auto* sheet = new QDialog(this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->setWindowTitle(tr("Keys"));
+    auto* grid = new QGridLayout(sheet);
+    grid->setContentsMargins(22, 18, 22, 18);
+    grid->setHorizontalSpacing(22);
+    grid->setVerticalSpacing(6);
+    int row = 0;
+    for (const KeyLine& line : keyLines) {
+        auto* keys = new QLabel(tr(line.keys));
+        keys->setFont(textFont(0, QFont::DemiBold));
+        grid->addWidget(keys, row, 0);
+        grid->addWidget(new QLabel(tr(line.what)), row++, 1);
+    }
+    sheet->show();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls() && event->mimeData()->urls().front().isLocalFile()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    open(event->mimeData()->urls().front().toLocalFile());
+}
+
+// Holding Space shows the source; letting go shows the level again.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const bool types = qobject_cast<QLineEdit*>(QApplication::focusWidget()) != nullptr;
+        if (key->key() == Qt::Key_Space && !types && QApplication::activeWindow() == this) {
+            if (!key->isAutoRepeat()) m_desk->view().viewport().setBlinking(event->type() == QEvent::KeyPress);
+            return true;
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
+}
+
+}  // namespace um::app

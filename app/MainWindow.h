@@ -1,0 +1,68 @@
+#pragma once
+/// The window: menus and keys, opening, saving and exporting, and unsaved work that outlives a crash.
+#include "app/desks/AssetDesk.h"
+#include "document/Recovery.h"
+
+#include <QMainWindow>
+
+class QVBoxLayout;
+
+namespace um::app {
+
+class TopStrip;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+public:
+    explicit MainWindow(const std::filesystem::path& recoveryFolder);
+    ~MainWindow() override;
+
+    /// Opens a mesh or a document, beside everything else; asks first if there is unsaved work.
+    void open(const QString& path);
+    void saveTo(const QString& path);
+
+    AssetDesk& desk() { return *m_desk; }
+    DocumentModel& model() { return m_model; }
+    MessageBar& messages() { return *m_messages; }
+    Job& openJob() { return m_opening; }
+    Job& saveJob() { return m_saving; }
+    Job& recoveryJob() { return m_recovering; }
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    void makeMenus();
+    QWidget* makeWelcome();
+    void showRecent();
+    void rememberRecent(const QString& path);
+    void chooseAndOpen();
+    void save();
+    void saveAs();
+    void startOpening(const QString& path, bool recovered);
+    void offerAbandonedWork();
+    void keepRecoverable();
+    /// @returns whether the window may go on: there is nothing unsaved, or it is not wanted
+    bool mayDropUnsavedWork();
+    void showKeys();
+    void showTitle();
+    void showByDigit(int digit);
+
+    std::filesystem::path m_recoveryFolder;
+    std::unique_ptr<RecoverySlot> m_slot;
+    DocumentModel m_model;
+    Job m_opening, m_saving, m_recovering;
+    QTimer m_recoveryTimer;
+    TopStrip* m_top;
+    MessageBar* m_messages;
+    AssetDesk* m_desk;
+    QVBoxLayout* m_recentList;
+    QMenu* m_recentMenu = nullptr;
+    bool m_closesAfterSaving = false;
+};
+
+}  // namespace um::app

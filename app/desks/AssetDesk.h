@@ -1,0 +1,96 @@
+#pragma once
+/// The Asset desk: parts and levels on the left, the viewport, target and evidence on the right, the Sightline below. It runs
+/// the computations that belong to them and shows what comes of it.
+#include "app/desks/DocumentModel.h"
+#include "app/jobs/Job.h"
+#include "app/panels/LevelsPanel.h"
+#include "app/viewport/DrawMesh.h"
+
+#include <map>
+#include <QWidget>
+
+class QPushButton;
+
+namespace um::app {
+
+class EvidencePanel;
+class ExportCard;
+class MessageBar;
+class PartsPanel;
+class SightlineStrip;
+class TargetPanel;
+class ViewArea;
+
+class AssetDesk : public QWidget {
+    Q_OBJECT
+
+public:
+    AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent = nullptr);
+    ~AssetDesk() override;
+
+    ViewArea& view() { return *m_view; }
+    TargetPanel& target() { return *m_target; }
+    EvidencePanel& evidence() { return *m_evidence; }
+    LevelsPanel& levels() { return *m_levels; }
+    SightlineStrip& sightline() { return *m_sightline; }
+    ExportCard& exportCard() { return *m_export; }
+    Job& reduceJob() { return m_reducing; }
+    Job& measureJob() { return m_measuring; }
+
+    /// A mesh made ready for drawing while the document was opened.
+    void keepDrawable(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence, const Drawable& drawable);
+
+    Shown shown() const { return m_shown; }
+    const std::optional<Level>& preview() const { return m_preview; }
+    /// Whether nothing is being computed or drawn any more.
+    bool isIdle() const;
+
+public slots:
+    void show(um::app::Shown shown);
+    void reduce(const QString& typed, const um::Target& target);
+    void keepPreview();
+    void replaceSource();
+    void discardPreview();
+    void cancelEverything();
+    void openExport(int level);
+
+private:
+    void documentOpened();
+    void documentChanged();
+    void refresh();
+    void refreshLines();
+    void measureNext();
+    void gatherStatisticsOfSource();
+    void drawOutlines();
+    void followViewer(double metres);
+    void renameLevel(int level, const QString& name);
+    void removeLevel(int level);
+    const Level* shownLevel() const;
+    std::shared_ptr<const Mesh> shownMesh() const;
+    std::optional<Drawable> drawableOf(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence) const;
+    QWidget* makeLeft();
+    QWidget* makeRight();
+
+    DocumentModel& m_model;
+    MessageBar& m_messages;
+    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining;
+    std::optional<Level> m_preview;
+    Shown m_shown;
+    std::map<const Mesh*, std::pair<const Deviation*, Drawable>> m_drawables;
+    std::shared_ptr<const Mesh> m_countedSource;
+    std::shared_ptr<const Mesh> m_outlinedSource;
+    std::shared_ptr<const Mesh> m_beingMeasured;
+    std::vector<const Mesh*> m_declined;  // whose measuring was cancelled
+
+    PartsPanel* m_parts;
+    LevelsPanel* m_levels;
+    ViewArea* m_view;
+    TargetPanel* m_target;
+    EvidencePanel* m_evidence;
+    SightlineStrip* m_sightline;
+    ExportCard* m_export;
+    QWidget *m_left, *m_right, *m_decision;
+    QPushButton *m_keep, *m_replace, *m_discard;
+};
+
+}  // namespace um::app

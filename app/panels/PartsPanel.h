@@ -1,0 +1,45 @@
+#pragma once
+/// The parts of the source with their share of its triangles, and what the chosen one (or the whole) is at a glance.
+#include "mesh/Statistics.h"
+
+#include <optional>
+#include <QWidget>
+
+class QLabel;
+class QVBoxLayout;
+
+namespace um::app {
+
+class PartsPanel : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PartsPanel(QWidget* parent = nullptr);
+
+    void setSource(const Mesh* mesh);
+    /// Arrives later than the mesh; without it only the counts are known.
+    void setStatistics(std::optional<MeshStatistics> statistics);
+    int chosenPart() const { return m_chosen; }
+    void choose(int part);
+
+signals:
+    /// The part that should stand out; -1 for none.
+    void partChosen(int part);
+    void unitChosen(double metresPerUnit);
+
+private:
+    void rebuildRows();
+    void showProperties();
+
+    const Mesh* m_mesh = nullptr;
+    std::vector<std::size_t> m_triangles;
+    std::optional<MeshStatistics> m_statistics;
+    int m_chosen = -1;
+    QLabel* m_total;
+    QLabel* m_title;
+    QVBoxLayout* m_rows;
+    QVBoxLayout* m_properties;
+    std::vector<QWidget*> m_rowWidgets;
+};
+
+}  // namespace um::app

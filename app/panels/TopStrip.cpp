@@ -1,0 +1,77 @@
+#include "app/panels/TopStrip.h"
+
+#include "app/panels/Widgets.h"
+#include "app/theme/Theme.h"
+#include "base/Error.h"
+
+#include <QHBoxLayout>
+#include <QMenuBar>
+
+namespace um::app {
+
+TopStrip::TopStrip(QWidget* parent)
+    : QWidget(parent), m_menus(new QMenuBar), m_name(new QLabel), m_state(makeQuietLabel()), m_tolerance(new CommitField),
+      m_screen(new CommitField) {
+    setObjectName("strip");
+    setAttribute(Qt::WA_StyledBackground);
+    setFixedHeight(42);
+    auto* mark = new QLabel(tr("understated mesh"));
+    mark->setFont(textFont(0, QFont::DemiBold));
+    m_name->setFont(textFont(0, QFont::DemiBold));
+    m_name->setObjectName("documentName");
+    m_tolerance->setFixedWidth(84);
+    m_tolerance->setObjectName("tolerance");
+    m_tolerance->setAccessibleName(tr("Tolerance"));
+    m_screen->setFixedWidth(118);
+    m_screen->setObjectName("screen");
+    m_screen->setAccessibleName(tr("Seen on"));
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(16, 0, 16, 0);
+    row->setSpacing(10);
+    row->addWidget(mark);
+    m_menus->setFixedHeight(m_menus->sizeHint().height());
+    row->addWidget(m_menus, 0, Qt::AlignVCenter);
+    row->addSpacing(16);
+    row->addWidget(m_name);
+    row->addWidget(m_state, 1);
+    row->addWidget(makeQuietLabel(tr("Tolerance")));
+    row->addWidget(m_tolerance);
+    row->addSpacing(12);
+    row->addWidget(makeQuietLabel(tr("Seen on")));
+    row->addWidget(m_screen);
+    connect(m_tolerance, &CommitField::committed, this, [this](const QString& text) {
+        try {
+            const double metres = parseLength(text.toStdString()).inMeshUnits(m_metresPerUnit) * m_metresPerUnit;
+            if (!(metres > 0)) throw InputError("A tolerance is more than 0, such as 0.5 mm.");
+            m_tolerance->showValue(QString::fromStdString(formatLength(metres)));
+            emit toleranceWanted(metres);
+        } catch (const InputError& error) {
+            m_tolerance->showProblem(QString::fromUtf8(error.what()));
+        }
+    });
+    connect(m_screen, &CommitField::committed, this, [this](const QString& text) {
+        try {
+            const Screen screen = parseScreen(text.toStdString());
+            m_screen->showValue(QString::fromStdString(formatScreen(screen)));
+            emit screenWanted(screen);
+        } catch (const InputError& error) {
+            m_screen->showProblem(QString::fromUtf8(error.what()));
+        }
+    });
+}
+
+void TopStrip::show(const Document& document, bool isOpen, bool isEdited) {
+    m_name->setText(isOpen ? QString::fromStdString(document.name) : tr("no document"));
+    m_state->setText(isOpen && isEdited ? tr("— edited") : isOpen && document.path.empty() ? tr("— not saved yet") : QString());
+    m_metresPerUnit = isOpen ? document.source->metresPerUnit : 1;
+    m_tolerance->showValue(QString::fromStdString(formatLength(document.tolerance)));
+    m_screen->showValue(QString::fromStdString(formatScreen(document.screen)));
+    m_tolerance->setEnabled(isOpen);
+    m_screen->setEnabled(isOpen);
+    if (isOpen) {
+        m_tolerance->setToolTip(tr("Deviations up to this are fine: 0.5 mm, 0.02 in … Enter to apply"));
+        m_screen->setToolTip(tr("Height in pixels and vertical field of view of the player's screen: 1440px,50deg"));
+    }
+}
+
+}  // namespace um::app

@@ -1,0 +1,186 @@
+#include "app/panels/Widgets.h"
+
+#include "app/jobs/Job.h"
+#include "app/theme/Theme.h"
+
+#include <cmath>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QStyle>
+#include <QVBoxLayout>
+
+namespace um::app {
+namespace {
+
+void setWrong(QWidget* widget, bool wrong) {
+    if (widget->property("wrong").toBool() == wrong) return;
+    widget->setProperty("wrong", wrong);
+    widget->style()->unpolish(widget);
+    widget->style()->polish(widget);
+}
+
+QString timeLeft(double seconds) {
+    if (seconds < 0) return {};
+    if (seconds < 90) return QObject::tr(" · %1 s left").arg(std::max(1, int(std::lround(seconds))));
+    return QObject::tr(" · %1 min left").arg(int(std::lround(seconds / 60)));
+}
+
+}  // namespace
+
+QLabel* makeHeading(const QString& text) {
+    QLabel* label = makeQuietLabel(text);
+    QFont font = textFont(-2, QFont::DemiBold);
+    font.setLetterSpacing(QFont::PercentageSpacing, 106);
+    label->setFont(font);
+    return label;
+}
+
+QLabel* makeQuietLabel(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setObjectName("soft");
+    label->setFont(textFont(-1));
+    return label;
+}
+
+QWidget* makeRule() {
+    auto* line = new QWidget;
+    line->setObjectName("rule");
+    line->setAttribute(Qt::WA_StyledBackground);
+    line->setFixedHeight(1);
+    return line;
+}
+
+QPushButton* makeChip(const QString& text, const QString& tip) {
+    auto* chip = new QPushButton(text);
+    chip->setObjectName("chip");
+    chip->setCheckable(true);
+    chip->setToolTip(tip);
+    chip->setFocusPolicy(Qt::NoFocus);
+    chip->setFont(textFont(-1));
+    return chip;
+}
+
+CommitField::CommitField(QWidget* parent) : QLineEdit(parent) {
+    connect(this, &QLineEdit::textEdited, this, [this] {
+        setWrong(this, false);
+        setToolTip({});
+    });
+}
+
+void CommitField::showValue(const QString& text) {
+    m_value = text;
+    setText(text);
+    setWrong(this, false);
+    setToolTip({});
+    setCursorPosition(0);
+}
+
+void CommitField::showProblem(const QString& sentence) {
+    setWrong(this, true);
+    setToolTip(sentence);
+}
+
+void CommitField::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) {
+        emit committed(text());
+        return;
+    }
+    if (event->key() == Qt::Key_Escape && text() != m_value) {
+        showValue(m_value);
+        return;
+    }
+    QLineEdit::keyPressEvent(event);
+}
+
+void CommitField::focusOutEvent(QFocusEvent* event) {
+    QLineEdit::focusOutEvent(event);
+    if (text() != m_value && event->reason() != Qt::PopupFocusReason && event->reason() != Qt::ActiveWindowFocusReason)
+        emit committed(text());
+}
+
+JobStrip::JobStrip(Job& job, const QString& what, QWidget* parent)
+    : QWidget(parent), m_what(what), m_label(makeQuietLabel()), m_bar(new QProgressBar), m_cancel(new QPushButton(tr("Cancel"))) {
+    m_bar->setRange(0, 1000);
+    m_bar->setTextVisible(false);
+    m_cancel->setFont(textFont(-1));
+    m_cancel->setToolTip(tr("Stop; nothing is lost (Esc)"));
+    auto* words = new QVBoxLayout;
+    words->setContentsMargins(0, 0, 0, 0);
+    words->setSpacing(5);
+    words->addWidget(m_label);
+    words->addWidget(m_bar);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addLayout(words, 1);
+    row->addWidget(m_cancel);
+    hide();
+    connect(&job, &Job::started, this, [this] {
+        m_bar->setValue(0);
+        m_label->setText(m_what + " …");
+        show();
+    });
+    connect(&job, &Job::progressed, this, [this](double fraction, double secondsLeft) {
+        m_bar->setValue(int(1000 * fraction));
+        m_label->setText(tr("%1 %2 %").arg(m_what).arg(int(100 * fraction)) + timeLeft(secondsLeft));
+    });
+    connect(&job, &Job::ended, this, &QWidget::hide);
+    connect(m_cancel, &QPushButton::clicked, &job, &Job::cancel);
+}
+
+MessageBar::MessageBar(QWidget* parent)
+    : QWidget(parent), m_label(new QLabel), m_yes(new QPushButton), m_no(new QPushButton), m_close(new QPushButton) {
+    m_label->setWordWrap(true);
+    m_label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_close->setObjectName("quiet");
+    m_close->setIcon(icon("close", theme().softInk));
+    m_close->setToolTip(tr("Put this message away"));
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(16, 6, 10, 6);
+    row->addWidget(m_label, 1);
+    row->addWidget(m_yes);
+    row->addWidget(m_no);
+    row->addWidget(m_close);
+    hide();
+    connect(m_close, &QPushButton::clicked, this, &QWidget::hide);
+    connect(m_yes, &QPushButton::clicked, this, [this] {
+        hide();
+        m_onYes();
+    });
+    connect(m_no, &QPushButton::clicked, this, [this] {
+        hide();
+        m_onNo();
+    });
+}
+
+void MessageBar::say(const QString& sentence) {
+    m_label->setText(sentence);
+    m_yes->hide();
+    m_no->hide();
+    m_close->show();
+    show();
+}
+
+void MessageBar::ask(const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
+                     std::function<void()> onNo) {
+    m_label->setText(sentence);
+    m_yes->setText(yes);
+    m_no->setText(no);
+    m_onYes = std::move(onYes);
+    m_onNo = std::move(onNo);
+    m_yes->show();
+    m_no->show();
+    m_close->hide();
+    show();
+}
+
+void MessageBar::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    QColor ground = theme().amber;
+    ground.setAlphaF(0.16f);
+    painter.fillRect(rect(), theme().panel);
+    painter.fillRect(rect(), ground);
+    painter.fillRect(QRect(0, 0, 4, height()), theme().amber);
+}
+
+}  // namespace um::app

@@ -1,0 +1,84 @@
+#pragma once
+/// Small widgets that the panels share.
+#include <functional>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QWidget>
+
+namespace um::app {
+
+class Job;
+
+/// "PARTS": the small heading of a panel's section.
+QLabel* makeHeading(const QString& text);
+/// A label in the soft ink.
+QLabel* makeQuietLabel(const QString& text = {});
+/// A thin horizontal line.
+QWidget* makeRule();
+/// A toggle that looks like a pill.
+QPushButton* makeChip(const QString& text, const QString& tip);
+
+/// A field that acts on Enter or when it is left, never while typing; Esc brings the old text back.
+class CommitField : public QLineEdit {
+    Q_OBJECT
+
+public:
+    explicit CommitField(QWidget* parent = nullptr);
+    /// Shows a value that is in force.
+    void showValue(const QString& text);
+    /// Marks what is typed as wrong, with a sentence to read while pointing at it.
+    void showProblem(const QString& sentence);
+
+signals:
+    void committed(const QString& text);
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+    void focusOutEvent(QFocusEvent* event) override;
+
+private:
+    QString m_value;
+};
+
+/// Progress, time left and Cancel of a job, in the place it was started from; hidden while nothing runs.
+class JobStrip : public QWidget {
+    Q_OBJECT
+
+public:
+    /// @param what  "Reducing"
+    JobStrip(Job& job, const QString& what, QWidget* parent = nullptr);
+    void setWhat(const QString& what) { m_what = what; }
+    QString text() const { return m_label->text(); }
+
+private:
+    QString m_what;
+    QLabel* m_label;
+    QProgressBar* m_bar;
+    QPushButton* m_cancel;
+};
+
+/// A sentence across the window that goes away when it is dealt with, with up to two things to do.
+class MessageBar : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit MessageBar(QWidget* parent = nullptr);
+    void say(const QString& sentence);
+    void ask(const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
+             std::function<void()> onNo);
+    QString text() const { return m_label->text(); }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    QLabel* m_label;
+    QPushButton* m_yes;
+    QPushButton* m_no;
+    QPushButton* m_close;
+    std::function<void()> m_onYes, m_onNo;
+};
+
+}  // namespace um::app

@@ -1,0 +1,153 @@
+// umesh-shots: takes the pictures of docs/screenshots from the demo data, driving the real window.
+#include "app/MainWindow.h"
+#include "app/panels/ExportCard.h"
+#include "app/panels/PartsPanel.h"
+#include "app/panels/TargetPanel.h"
+#include "app/panels/Widgets.h"
+#include "app/sightline/SightlineStrip.h"
+#include "app/theme/Theme.h"
+#include "app/viewport/ViewArea.h"
+
+#include <cstdio>
+#include <QApplication>
+#include <QDir>
+#include <QScreen>
+#include <QSettings>
+#include <QSurfaceFormat>
+#include <QTemporaryDir>
+
+namespace um::app {
+namespace {
+
+void let(int milliseconds) {
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < milliseconds) QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+
+template <class Condition>
+bool waitFor(const Condition& condition, int seconds) {
+    QElapsedTimer clock;
+    clock.start();
+    while (!condition() && clock.elapsed() < 1000 * seconds) let(30);
+    return condition();
+}
+
+class Photographer {
+public:
+    Photographer(QString data, QString out, QString only) : m_data(std::move(data)), m_out(std::move(out)), m_only(std::move(only)) {
+        m_window.show();
+        let(300);
+    }
+
+    void run() {
+        if (wants("welcome")) take("welcome");
+        jar();
+        if (wants("coral-6m")) coral();
+    }
+
+private:
+    bool wants(const QString& name) const { return m_only.isEmpty() || m_only == name; }
+
+    void settle() {
+        waitFor([&] { return !m_window.openJob().isRunning() && m_window.desk().isIdle(); }, 180);
+        let(250);
+    }
+
+    void take(const QString& name) {
+        if (!wants(name)) return;
+        const QString file = m_out + "/" + name + ".png";
+        QScreen* screen = m_window.screen();
+        screen->grabWindow(m_window.winId()).save(file);
+        std::printf("%s\n", qPrintable(file));
+    }
+
+    void reduce(const QString& target) {
+        m_window.desk().target().showTarget(target);
+        m_window.desk().target().submit();
+    }
+
+    void jar() {
+        AssetDesk& desk = m_window.desk();
+        m_window.open(m_data + "/storage-jar-07.glb");
+        settle();
+        desk.view().toggleLit();
+        desk.view().viewport().lookFrom(0.35, 0.16);
+        settle();
+        take("jar-opened");
+        reduce("120k");
+        settle();
+        desk.keepPreview();
+        reduce("36k");
+        settle();
+        desk.keepPreview();
+        reduce("12k");
+        let(500);
+        waitFor([&] { return desk.reduceJob().isRunning(); }, 2);
+        let(900);
+        take("jar-reducing");
+        settle();
+        desk.view().toggleLit();
+        desk.view().toggleDeviation();
+        desk.view().toggleEdges();
+        desk.view().toggleWipe();
+        settle();
+        take("jar-deviation-wipe");
+        desk.keepPreview();
+        settle();
+        if (wants("export")) {
+            desk.view().toggleEdges();
+            desk.openExport(-1);
+            desk.exportCard().findChild<QLineEdit*>("exportFolder")->setText("/home/diver/skerry/levels");
+            settle();
+            take("export");
+            desk.exportCard().hide();
+        }
+        if (wants("night")) {
+            applyTheme(Theme::nightTheme());
+            desk.show(desk.shown());
+            desk.view().viewport().redraw();
+            settle();
+            take("night");
+            applyTheme(Theme::paperTheme());
+        }
+        m_window.model().undoStack().setClean();
+    }
+
+    void coral() {
+        AssetDesk& desk = m_window.desk();
+        if (desk.view().chip("Wipe")->isChecked()) desk.view().toggleWipe();
+        if (desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
+        m_window.open(m_data + "/coral-head-6m.ply");
+        settle();
+        desk.view().viewport().lookFrom(0.5, 0.5);
+        settle();
+        take("coral-6m");
+    }
+
+    QString m_data, m_out, m_only;
+    QTemporaryDir m_recovery;
+    MainWindow m_window{std::filesystem::path(m_recovery.path().toStdString())};
+};
+
+}  // namespace
+}  // namespace um::app
+
+int main(int argc, char** argv) {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    QSurfaceFormat::setDefaultFormat(format);
+    QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    QApplication application(argc, argv);
+    if (argc < 3) {
+        std::fprintf(stderr, "usage: umesh-shots DEMO_DATA OUT_FOLDER [NAME]\n");
+        return 2;
+    }
+    um::app::applyTheme(um::app::Theme::paperTheme());
+    QDir().mkpath(argv[2]);
+    um::app::Photographer(argv[1], argv[2], argc > 3 ? argv[3] : "").run();
+    return 0;
+}

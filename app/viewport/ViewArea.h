@@ -1,0 +1,68 @@
+#pragma once
+/// The middle of the desk: the viewport with everything that lies over it.
+#include "app/viewport/Overlays.h"
+#include "app/viewport/Viewport.h"
+
+#include <QWidget>
+
+class QLabel;
+class QPushButton;
+
+namespace um::app {
+
+class ViewArea : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit ViewArea(QWidget* parent = nullptr);
+
+    Viewport& viewport() { return *m_viewport; }
+    AsSeenInset& inset() { return *m_inset; }
+
+    /// The two quiet lines: what is shown, and how far it is off.
+    void setLines(const QString& name, const QString& facts, const QString& second);
+    void setTolerance(double metres, double metresPerUnit);
+    void setChosenPart(int part);
+    /// Whether there is anything to look at, whether it has deviations to colour, and whether there is a pair to wipe between.
+    void setPossible(bool anything, bool deviation, bool wipe);
+    void setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall);
+    void setShownName(const QString& name);
+    /// What is in the middle while there is nothing to look at.
+    void setWelcome(QWidget* welcome);
+    /// A card over the picture, under the chips.
+    void setCard(QWidget* card);
+
+    QPushButton* chip(const QString& name) const;
+
+public slots:
+    void toggleDeviation();
+    void toggleEdges();
+    void toggleWipe();
+    void toggleLit();
+
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+private:
+    void applyLook();
+    void arrange();
+
+    Viewport* m_viewport;
+    QLabel *m_name, *m_facts, *m_second, *m_sourceTag, *m_levelTag;
+    QPushButton *m_lit, *m_clay, *m_deviation, *m_edges, *m_wipe, *m_frame;
+    QWidget* m_chips;
+    WipeLine* m_line;
+    DeviationScale* m_scale;
+    AsSeenInset* m_inset;
+    QWidget* m_welcome = nullptr;
+    QWidget* m_card = nullptr;
+    double m_wipeShare = 0.5;
+    bool m_canWipe = false;
+    bool m_canDeviate = false;
+    bool m_hasAnything = false;
+    float m_tolerance = 0;
+    int m_part = -1;
+};
+
+}  // namespace um::app

@@ -1,0 +1,117 @@
+#pragma once
+/// The picture of the asset. While the camera moves, coarse stand-ins are drawn; when it rests the meshes themselves are, in
+/// slices between which the window stays alive, and the finished picture takes the stand-in's place.
+#include "app/viewport/Camera.h"
+#include "app/viewport/Renderer.h"
+#include "chain/Target.h"
+
+#include <QElapsedTimer>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLWidget>
+#include <QTimer>
+
+namespace um::app {
+
+class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+    Q_OBJECT
+
+public:
+    explicit Viewport(QWidget* parent = nullptr);
+    ~Viewport() override;
+
+    /// What is compared: `source` on the left of the wipe and while blinking, `shown` otherwise. They may be the same.
+    void setMeshes(const Drawable& source, const Drawable& shown);
+    void setLook(const Look& look);
+    const Look& look() const { return m_look; }
+
+    /// Where the dividing line stands, as a share of the width; below 0 there is none.
+    void setWipe(double share);
+    double wipe() const { return m_wipe; }
+    void setBlinking(bool showsSource);
+    bool isBlinking() const { return m_blinking; }
+
+    void frameAll();
+    /// Everything again, as after a change of the theme.
+    void redraw() { changed(); }
+    void lookFrom(double yaw, double pitch);
+    const Camera& camera() const { return m_camera; }
+
+    /// The screen and distance (in the mesh's unit) of the "as seen" picture, and its size; a distance of 0 makes none.
+    void setAsSeen(const Screen& screen, double distance, int pixels);
+
+    /// Whether everything that is shown is drawn in full.
+    bool isSettled() const;
+    /// The longest that drawing held the window up since the last call, in milliseconds.
+    double takeLongestFrame();
+
+signals:
+    void cameraChanged();
+    /// The asset as the player sees it, `pixels` square, true to size.
+    void asSeenChanged(const QImage& picture);
+    void settled();
+    /// There is no way to draw here; the sentence says why and what to do.
+    void unusable(const QString& sentence);
+
+protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void resizeGL(int width, int height) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+private:
+    /// One mesh in one part of the picture.
+    struct Pane {
+        Drawable drawable;
+        std::unique_ptr<GpuMesh> full, standIn;
+    };
+    /// One step of the full picture: surfaces or edges of a pane.
+    struct Pass {
+        Pane* pane;
+        int left, width;  // of the strip of the picture, in device pixels
+        float edgeAlpha;
+        std::size_t done = 0;
+    };
+
+    Pane& shownPane();
+    void setDrawable(Pane& pane, const Drawable& drawable);
+    void changed();
+    void workOnFullPicture();
+    void beginFullPicture();
+    void drawQuickly();
+    void drawAsSeen();
+    void clip(int left, int width);
+    GpuMesh* quickMesh(Pane& pane);
+    float edgeAlpha(const Pane& pane) const;
+    Eye eye() const;
+    QSize devicePixels() const;
+    std::vector<Pass> passes();
+    void noteFrame(double milliseconds);
+
+    Renderer m_renderer;
+    bool m_usable = false;
+    Camera m_camera;
+    Look m_look;
+    Pane m_source, m_shown;
+    bool m_same = true;  // source and shown are one mesh; only m_shown is used then
+    double m_wipe = -1;
+    bool m_blinking = false;
+
+    QTimer m_rest, m_worker;
+    std::unique_ptr<QOpenGLFramebufferObject> m_canvas;    // the full picture while it is made
+    std::unique_ptr<QOpenGLFramebufferObject> m_finished;  // and when it is done
+    std::vector<Pass> m_waiting;
+    bool m_hasBackground = false;
+    bool m_isFinished = false;
+    std::size_t m_sliceTriangles = 100000;  // adapts to the driver
+
+    Screen m_screen;
+    double m_seenDistance = 0;
+    int m_seenPixels = 0;
+    bool m_seenIsStale = true;
+    QPointF m_lastPlace;
+    double m_longestFrame = 0;
+};
+
+}  // namespace um::app
