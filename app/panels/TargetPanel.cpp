@@ -46,14 +46,26 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     column->addWidget(makeHeading(tr("TARGET")));
     column->addLayout(row);
     column->addWidget(m_meaning);
-    column->addWidget(m_slider);
-    column->addWidget(m_progress);
+    // Progress takes the slider's place, so that nothing below it moves.
+    auto* place = new QWidget;
+    place->setFixedHeight(32);
+    auto* placeRow = new QVBoxLayout(place);
+    placeRow->setContentsMargins(0, 0, 0, 0);
+    placeRow->addWidget(m_slider);
+    placeRow->addWidget(m_progress);
+    column->addWidget(place);
     connect(m_field, &QLineEdit::returnPressed, this, &TargetPanel::submit);
     connect(m_field, &QLineEdit::textChanged, this, &TargetPanel::describe);
     connect(m_button, &QPushButton::clicked, this, &TargetPanel::submit);
     connect(m_slider, &QSlider::valueChanged, this, &TargetPanel::followSlider);
-    connect(&reducing, &Job::started, this, [this] { m_button->setEnabled(false); });
-    connect(&reducing, &Job::ended, this, [this] { m_button->setEnabled(m_sourceTriangles > 0); });
+    connect(&reducing, &Job::started, this, [this] {
+        m_button->setEnabled(false);
+        m_slider->hide();
+    });
+    connect(&reducing, &Job::ended, this, [this] {
+        m_button->setEnabled(m_sourceTriangles > 0);
+        m_slider->show();
+    });
     setSource(0, 1, {});
 }
 

@@ -29,7 +29,7 @@ TopStrip::TopStrip(QWidget* parent)
     row->setContentsMargins(16, 0, 16, 0);
     row->setSpacing(10);
     row->addWidget(mark);
-    m_menus->setFixedHeight(m_menus->sizeHint().height());
+    m_menus->setFixedHeight(QFontMetrics(textFont()).height() + 12);
     row->addWidget(m_menus, 0, Qt::AlignVCenter);
     row->addSpacing(16);
     row->addWidget(m_name);

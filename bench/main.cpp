@@ -1,0 +1,154 @@
+// umesh-bench: how fast and how close the program is, as ratios to yardsticks that run in the same process.
+#include "base/Error.h"
+#include "base/Units.h"
+#include "bench/Textbook.h"
+#include "demo/CoralHead.h"
+#include "demo/StorageJar.h"
+#include "files/MeshFile.h"
+#include "measure/Deviation.h"
+#include "reduce/Reduce.h"
+
+#include <algorithm>
+#include <chrono>
+#include <CLI/CLI.hpp>
+#include <cstdio>
+#include <filesystem>
+#include <functional>
+#include <random>
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+namespace um::bench {
+namespace {
+
+double secondsOf(const std::function<void()>& work) {
+    const auto begin = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+}
+
+double median(std::vector<double> values) {
+    std::sort(values.begin(), values.end());
+    return values[values.size() / 2];
+}
+
+double medianSeconds(int runs, const std::function<void()>& work) {
+    std::vector<double> seconds;
+    for (int i = 0; i < runs; ++i) seconds.push_back(secondsOf(work));
+    return median(seconds);
+}
+
+// The yardstick of time: std::sort of three random 64-bit keys for each triangle.
+double sortSeconds(int runs, std::size_t triangles) {
+    std::mt19937_64 random(7);
+    std::vector<std::uint64_t> keys(3 * triangles);
+    std::vector<double> seconds;
+    for (int i = 0; i < runs; ++i) {
+        for (std::uint64_t& key : keys) key = random();
+        seconds.push_back(secondsOf([&] { std::sort(keys.begin(), keys.end()); }));
+    }
+    return median(seconds);
+}
+
+void say(const char* what, double seconds, double yardstick, double goal) {
+    const double ratio = seconds / yardstick;
+    std::printf("  %-44s %7.3f s   %5.2fx sort   goal %.2fx   %s\n", what, seconds, ratio, goal,
+                ratio <= goal ? "met" : "NOT met");
+}
+
+// Peak memory of a piece of work in a process of its own, in bytes.
+double peakBytes(const std::function<void()>& work) {
+    const pid_t child = ::fork();
+    if (child == 0) {
+        work();
+        ::_exit(0);
+    }
+    int status = 0;
+    rusage usage{};
+    ::wait4(child, &status, 0, &usage);
+    return double(usage.ru_maxrss) * 1024;
+}
+
+void speed(std::size_t triangles, int runs) {
+    const Mesh coral = demo::makeCoralHead(triangles);
+    const std::size_t count = coral.triangleCount();
+    std::printf("Speed, coral head of %s triangles, median of %d runs\n", formatCount(count).c_str(), runs);
+    const double yardstick = sortSeconds(runs, count);
+    std::printf("  %-44s %7.3f s\n", "std::sort of 3 random keys a triangle", yardstick);
+    const auto folder = std::filesystem::temp_directory_path();
+    for (const char* extension : {".stl", ".ply"}) {
+        const std::filesystem::path file = folder / ("umesh-bench-" + std::to_string(::getpid()) + extension);
+        writeMesh(coral, file, Progress());
+        const double seconds = medianSeconds(runs, [&] { readMesh(file, Progress()); });
+        std::filesystem::remove(file);
+        say((std::string("read and weld binary ") + (extension + 1)).c_str(), seconds, yardstick, 0.75);
+    }
+    Mesh level;
+    const double reducing =
+        medianSeconds(runs, [&] { level = reduceMesh(coral, {count / 100}, Progress()).mesh; });
+    say("reduce to 1 %", reducing, yardstick, 2);
+    DeviationSettings settings;
+    settings.samples = count / 2;
+    const double measuring = medianSeconds(runs, [&] { measureDeviation(coral, level, settings, Progress()); });
+    say("two-sided deviation of the 1 % level", measuring, yardstick, 1);
+}
+
+// Must run before anything starts threads: it forks.
+void memory(std::size_t triangles) {
+    const double alone = peakBytes([&] { demo::makeCoralHead(triangles); });
+    const double reducing = peakBytes([&] {
+        const Mesh coral = demo::makeCoralHead(triangles);
+        reduceMesh(coral, {triangles / 100}, Progress());
+    });
+    std::printf("Memory, coral head of %s triangles\n  making it peaks at %.0f, reducing it to 1 %% at %.0f bytes a triangle"
+                "   goal 150   %s\n",
+                formatCount(triangles).c_str(), alone / double(triangles), reducing / double(triangles),
+                reducing / double(triangles) <= 150 ? "met" : "NOT met");
+}
+
+void quality(const char* name, const Mesh& source) {
+    std::printf("Quality, %s of %s triangles, against the textbook's heap\n", name,
+                formatCount(source.triangleCount()).c_str());
+    for (const double share : {0.23, 0.055, 0.013, 0.0023}) {
+        const auto target = std::size_t(share * double(source.triangleCount()));
+        Mesh ours, textbook;
+        const double ourSeconds = secondsOf([&] { ours = reduceMesh(source, {target}, Progress()).mesh; });
+        const double textbookSeconds = secondsOf([&] { textbook = reduceByTextbook(source, target); });
+        const Deviation a = measureDeviation(source, ours, {}, Progress());
+        const Deviation b = measureDeviation(source, textbook, {}, Progress());
+        std::printf("  %5.2f %%   rms %.2fx (%s)   max %.2fx (%s)   speed %.1fx (%.2f s)\n", 100 * share, a.rms / b.rms,
+                    formatLength(a.rms).c_str(), a.max / b.max, formatLength(a.max).c_str(), textbookSeconds / ourSeconds,
+                    ourSeconds);
+    }
+}
+
+}  // namespace
+}  // namespace um::bench
+
+int main(int argc, char** argv) {
+    using namespace um;
+    CLI::App app("Measures the yardsticks of the design. Build type for measuring: Release.");
+    std::string size = "1M";
+    int runs = 3;
+    app.add_option("--triangles", size, "size of the coral head")->capture_default_str();
+    app.add_option("--runs", runs, "of which the median is told")->capture_default_str();
+    bool withQuality = true;
+    app.add_flag("!--no-quality", withQuality, "leave the comparison with the textbook out");
+    CLI11_PARSE(app, argc, argv);
+    try {
+        const std::size_t triangles = parseCount(size);
+        bench::memory(triangles);
+        bench::speed(triangles, runs);
+        if (!withQuality) return 0;
+        bench::quality("coral head", demo::makeCoralHead(triangles));
+        Mesh jar = demo::makeStorageJar();
+        jar.wedges.clear();
+        jar.uvs.clear();
+        bench::quality("storage jar without UVs", jar);
+    } catch (const Error& error) {
+        std::fprintf(stderr, "umesh-bench: %s\n", error.what());
+        return 1;
+    }
+    return 0;
+}
