@@ -441,9 +441,9 @@ void Reader::read(std::string_view text) {
     readMaterials();
     visitScene();
     if (m_mesh.triangles.empty()) {
-        if (!m_firstProblem.empty()) throw FileError(m_firstProblem);
         std::string reason;
         for (const std::string& note : m_result.notes) reason += " " + note;
+        if (!m_firstProblem.empty()) throw FileError(m_firstProblem + reason);
         throw FileError(m_path.string() + " holds no triangles that can be read; choose a file that holds a surface." + reason);
     }
     if (m_unreadable > 0)

@@ -21,8 +21,8 @@ constexpr std::size_t mostTrianglesAround = 128;
 // Borders, seams and material limits weigh as much as a face of twice their squared length.
 constexpr double featureWeight = 2.0;
 
-// The least cosine between a triangle's normals before and after.
-constexpr double leastTurn = 0.25;
+// The least cosine between a triangle's normals before and after one contraction. Wider turns would add up to folds.
+constexpr double leastTurn = 0.5;
 
 // 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
 constexpr double needleQuality = 0.04;

@@ -10,7 +10,7 @@ namespace um {
 
 /// What a pass may do. The later stages are tried only where the earlier ones find nothing more.
 enum class Strictness {
-    Careful,   ///< no needles, triangles keep their direction within about 75 degrees
+    Careful,   ///< no needles, triangles keep their direction within 60 degrees
     Relaxed,   ///< needles are allowed
     LastResort ///< where several seams or borders meet, their junctions may be joined along them
 };

@@ -1,0 +1,184 @@
+#include "files/MeshFile.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <csignal>
+#include <nlohmann/json.hpp>
+#include <QProcess>
+#include <QTest>
+
+using namespace um;
+using Json = nlohmann::json;
+
+namespace {
+
+struct Outcome {
+    int code;
+    std::string out, err;
+};
+
+Outcome runProgram(const char* program, const std::vector<std::string>& arguments) {
+    QStringList list;
+    for (const std::string& argument : arguments) list += QString::fromStdString(argument);
+    QProcess process;
+    process.start(program, list);
+    process.waitForFinished(120000);
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1,
+            process.readAllStandardOutput().toStdString(), process.readAllStandardError().toStdString()};
+}
+
+Outcome umesh(const std::vector<std::string>& arguments) {
+    return runProgram(UMESH_PROGRAM, arguments);
+}
+
+bool contains(const std::string& text, const char* part) {
+    return text.find(part) != std::string::npos;
+}
+
+}  // namespace
+
+class CommandLineTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        m_sphere = (m_folder / "sphere.ply").string();
+        Mesh sphere = test::makeSphere(1, 40);
+        sphere.unitStated = true;
+        writeMesh(sphere, m_sphere, Progress());
+    }
+
+    void inspectsInOneLineAndInJson() {
+        const Outcome plain = umesh({"inspect", m_sphere});
+        QCOMPARE(plain.code, 0);
+        QVERIFY(contains(plain.out, "12,800 triangles") && contains(plain.out, "sound and closed"));
+        QCOMPARE(std::count(plain.out.begin(), plain.out.end(), '\n'), std::ptrdiff_t(1));
+        const Outcome json = umesh({"inspect", m_sphere, "--json", "-"});
+        const Json parsed = Json::parse(json.out);  // standard output carries nothing else
+        QCOMPARE(parsed["triangles"].get<int>(), 12800);
+        QCOMPARE(parsed["vertices"].get<int>(), 6402);
+        QCOMPARE(parsed["format"].get<std::string>(), std::string("PLY"));
+        QCOMPARE(parsed["health"]["border_loops"].get<int>(), 0);
+        QVERIFY(contains(json.err, "12,800"));
+    }
+
+    void inspectsSeveralAtOnce() {
+        const Json parsed = Json::parse(umesh({"inspect", m_sphere, m_sphere, "--json", "-"}).out);
+        QCOMPARE(parsed.size(), std::size_t(2));
+    }
+
+    void reducesToACountAndSaysSo() {
+        const std::string out = (m_folder / "level.glb").string();
+        const Outcome outcome = umesh({"reduce", m_sphere, out, "--target", "500", "--measure", "--json", "-"});
+        QCOMPARE(outcome.code, 0);
+        const Json parsed = Json::parse(outcome.out);
+        QCOMPARE(parsed["source"]["triangles"].get<int>(), 12800);
+        QCOMPARE(parsed["level"]["triangles"].get<int>(), 500);
+        QCOMPARE(readMesh(out, Progress()).mesh.triangleCount(), std::size_t(500));
+        QVERIFY(parsed["deviation"]["max_bound"].get<double>() >= parsed["deviation"]["max"].get<double>());
+    }
+
+    void measuresWithTheFieldsThatAreDocumented() {
+        const std::string level = (m_folder / "m.ply").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "5%"}).code, 0);
+        const Outcome outcome = umesh({"measure", m_sphere, level, "--tolerance", "20mm", "--json", "-"});
+        QCOMPARE(outcome.code, 0);
+        const Json parsed = Json::parse(outcome.out);
+        for (const char* field : {"file", "triangles", "vertices", "diagonal"}) {
+            QVERIFY(parsed["source"].contains(field));
+            QVERIFY(parsed["level"].contains(field));
+        }
+        const Json& d = parsed["deviation"];
+        QCOMPARE(d["unit"].get<std::string>(), std::string("m"));
+        for (const char* field : {"max", "max_bound", "mean", "rms", "p95", "p99"}) QVERIFY(d[field].is_number());
+        for (const char* side : {"source_to_level", "level_to_source"})
+            for (const char* field : {"max", "mean", "rms", "p95", "p99"}) QVERIFY(d[side][field].is_number());
+        QCOMPARE(d["within"]["tolerance"].get<double>(), 0.02);
+        QCOMPARE(d["within"]["fraction"].get<double>(), 1.0);
+        QVERIFY(std::abs(parsed["source"]["diagonal"].get<double>() - 2 * std::sqrt(3.0)) < 1e-5);
+        // The level's own measurement while reducing says the same.
+        const Json again = Json::parse(umesh({"reduce", m_sphere, level, "--target", "5%", "--measure", "--json", "-"}).out);
+        QCOMPARE(again["deviation"]["rms"].get<double>(), d["rms"].get<double>());
+    }
+
+    void endsWithThreeWhenACheckIsMissed() {
+        const std::string level = (m_folder / "rough.ply").string();
+        const Outcome reduced = umesh({"reduce", m_sphere, level, "--target", "50", "--tolerance", "1mm"});
+        QCOMPARE(reduced.code, 3);
+        QVERIFY(contains(reduced.out, "exceeded"));
+        QCOMPARE(readMesh(level, Progress()).mesh.triangleCount(), std::size_t(50));  // it is written all the same
+        QCOMPARE(umesh({"measure", m_sphere, level, "--tolerance", "1mm"}).code, 3);
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "1"}).code, 3);  // a closed surface keeps four
+    }
+
+    void endsWithTwoOnWrongUsage() {
+        for (const std::vector<std::string>& arguments :
+             {std::vector<std::string>{}, {"enlarge"}, {"reduce", m_sphere}, {"reduce", m_sphere, "x.ply"},
+              {"reduce", m_sphere, "x.ply", "--target", "lots"}, {"measure", m_sphere, m_sphere, "--tolerance", "wide"},
+              {"inspect", m_sphere, "--unit", "parsec"}, {"reduce", m_sphere, "x.ply", "--target", "5", "--screen", "tv"}}) {
+            const Outcome outcome = umesh(arguments);
+            QCOMPARE(outcome.code, 2);
+            QVERIFY(!outcome.err.empty());
+        }
+        QVERIFY(contains(umesh({"reduce", m_sphere, "x.ply", "--target", "lots"}).err, "12k"));
+    }
+
+    void endsWithOneWhenAFileIsWrong() {
+        const Outcome missing = umesh({"inspect", "/nowhere/x.ply"});
+        QCOMPARE(missing.code, 1);
+        QVERIFY(contains(missing.err, "/nowhere/x.ply does not exist"));
+        QCOMPARE(umesh({"reduce", m_sphere, "/nowhere/x.ply", "--target", "5%"}).code, 1);
+        QCOMPARE(umesh({"reduce", m_sphere, (m_folder / "x.what").string(), "--target", "5%"}).code, 1);
+        QVERIFY(!std::filesystem::exists(m_folder / "x.what"));
+    }
+
+    void writesJsonIntoAFile() {
+        const auto json = m_folder / "report.json";
+        const Outcome outcome = umesh({"inspect", m_sphere, "--json", json.string()});
+        QVERIFY(contains(outcome.out, "12,800"));
+        QCOMPARE(Json::parse(test::contentOf(json))["triangles"].get<int>(), 12800);
+    }
+
+    void takesAUnit() {
+        const std::string plain = m_folder.write("plain.obj", "v 0 0 0\nv 10 0 0\nv 0 10 0\nf 1 2 3\n").string();
+        QVERIFY(contains(umesh({"inspect", plain}).out, "10 m x 10 m"));
+        QVERIFY(contains(umesh({"inspect", plain}).out, "unit assumed"));
+        QVERIFY(contains(umesh({"inspect", plain, "--unit", "mm"}).out, "10 mm x 10 mm"));
+    }
+
+    void reducesToALengthThatHolds() {
+        const std::string level = (m_folder / "length.ply").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "15mm", "--tolerance", "15mm"}).code, 0);
+        QCOMPARE(umesh({"measure", m_sphere, level, "--tolerance", "15mm"}).code, 0);
+    }
+
+    void stopsAtAnInterruptAndLeavesNothing() {
+        const std::string large = (m_folder / "large.ply").string();
+        QCOMPARE(runProgram(UMESH_DEMO_PROGRAM, {"coral-head", "--triangles", "1M", large}).code, 0);
+        const std::string out = (m_folder / "never.ply").string();
+        QProcess process;
+        process.start(UMESH_PROGRAM, {"reduce", QString::fromStdString(large), QString::fromStdString(out), "--target", "1%"});
+        QVERIFY(process.waitForStarted());
+        QTest::qWait(600);
+        ::kill(pid_t(process.processId()), SIGINT);
+        QVERIFY(process.waitForFinished(5000));
+        QCOMPARE(process.exitCode(), 1);
+        QVERIFY(contains(process.readAllStandardError().toStdString(), "cancelled"));
+        QVERIFY(!std::filesystem::exists(out));
+    }
+
+    void writesDemoDataTheSameEveryTime() {
+        const auto a = m_folder / "a.stl", b = m_folder / "b.stl";
+        for (const auto& path : {a, b})
+            QCOMPARE(runProgram(UMESH_DEMO_PROGRAM, {"coral-head", "--triangles", "100k", path.string()}).code, 0);
+        QCOMPARE(test::contentOf(a), test::contentOf(b));
+        QVERIFY(runProgram(UMESH_DEMO_PROGRAM, {"coral-head", "--triangles", "many", a.string()}).code != 0);
+    }
+
+private:
+    test::Folder m_folder;
+    std::string m_sphere;
+};
+
+QTEST_GUILESS_MAIN(CommandLineTest)
+#include "CommandLineTest.moc"

@@ -1,0 +1,48 @@
+#include "demo/CoralHead.h"
+#include "demo/StorageJar.h"
+#include "mesh/Statistics.h"
+
+#include <QTest>
+
+using namespace um;
+
+class DemoTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void makesTheJarAsItIsDescribed() {
+        const Mesh jar = demo::makeStorageJar();
+        requireSound(jar, "jar");
+        QVERIFY(jar.triangleCount() > 950000 && jar.triangleCount() < 1100000);
+        QCOMPARE(jar.parts.size(), std::size_t(5));
+        QCOMPARE(jar.materials.size(), std::size_t(5));
+        const MeshStatistics s = gatherStatistics(jar, Progress());
+        QVERIFY(s.whole.sound());
+        QVERIFY(s.whole.hasUvs);
+        QCOMPARE(s.parts[0].pieces, std::size_t(1));
+        QCOMPARE(s.parts[1].pieces, std::size_t(2));  // two handles
+        QVERIFY(s.parts[2].pieces > 99);              // some hundred barnacles, open where they sit
+        QCOMPARE(s.parts[2].borderLoops, s.parts[2].pieces);
+        const Vec3f size = s.whole.box.sizes();
+        QVERIFY(size.y() > 0.6f && size.y() < 0.7f && size.x() < 0.4f);
+    }
+
+    void makesCoralsOfAnyDensity() {
+        for (const std::size_t wanted : {100000, 1000000}) {
+            const Mesh coral = demo::makeCoralHead(wanted);
+            QVERIFY(std::abs(double(coral.triangleCount()) - double(wanted)) < 0.01 * double(wanted));
+            const Statistics s = gatherStatistics(coral, Progress()).whole;
+            QVERIFY(s.sound());
+            QCOMPARE(s.borderLoops, std::size_t(1));
+            QCOMPARE(s.pieces, std::size_t(1));
+        }
+    }
+
+    void makesTheSameEveryTime() {
+        QCOMPARE(demo::makeCoralHead(100000).positions, demo::makeCoralHead(100000).positions);
+        QCOMPARE(demo::makeStorageJar().positions, demo::makeStorageJar().positions);
+    }
+};
+
+QTEST_APPLESS_MAIN(DemoTest)
+#include "DemoTest.moc"

@@ -1,0 +1,169 @@
+#include "base/Error.h"
+#include "measure/ClosestPoint.h"
+#include "measure/Deviation.h"
+#include "reduce/Reduce.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+#include <random>
+
+using namespace um;
+
+namespace {
+
+bool near(double a, double b, double tolerance) {
+    return std::abs(a - b) <= tolerance;
+}
+
+}  // namespace
+
+class DeviationTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void measuresOffsetSpheres() {
+        // Every point of a sphere is 0.1 away from a sphere 0.1 larger; both are finely cut, their sagittas below 1e-3.
+        const Mesh inner = test::makeSphere(1, 60), outer = test::makeSphere(1.1, 60);
+        const Deviation d = measureDeviation(inner, outer, {}, Progress());
+        QVERIFY(near(d.max, 0.1, 1e-3) && near(d.mean, 0.1, 1e-3) && near(d.rms, 0.1, 1e-3));
+        QVERIFY(near(d.p95, 0.1, 1e-3) && near(d.p99, 0.1, 1e-3));
+        QVERIFY(near(d.meanSigned, 0.1, 1e-3));  // the level lies outside
+        QVERIFY(d.maxBound >= d.max && d.maxBound < 0.105);
+        QVERIFY(near(d.sourceToLevel.max, 0.1, 1e-3) && near(d.levelToSource.max, 0.1, 1e-3));
+        for (const float value : d.atLevelVertex) QVERIFY(near(double(value), 0.1, 1e-3));
+    }
+
+    void signsWhatLiesInside() {
+        const Deviation d = measureDeviation(test::makeSphere(1, 40), test::makeSphere(0.95, 40), {}, Progress());
+        QVERIFY(near(d.meanSigned, -0.05, 1e-3));
+        for (const float value : d.atLevelVertex) QVERIFY(near(double(value), -0.05, 2e-3));
+    }
+
+    void measuresNestedBoxes() {
+        // From the outer box the corners are farthest: sqrt(3) * 0.1; from the inner one everything is 0.1 away.
+        const Deviation d = measureDeviation(test::makeBox({2, 2, 2}, 20), test::makeBox({2.2, 2.2, 2.2}, 20), {}, Progress());
+        QVERIFY(near(d.sourceToLevel.max, 0.1, 1e-6));
+        QVERIFY(near(d.sourceToLevel.mean, 0.1, 1e-6));
+        QVERIFY(near(d.levelToSource.max, std::sqrt(3.0) * 0.1, 1e-6));
+        QVERIFY(near(d.max, std::sqrt(3.0) * 0.1, 1e-6));
+        for (int axis = 0; axis < 3; ++axis) QVERIFY(near(std::abs(d.worstPlace[axis]), 1.1, 1e-5));
+    }
+
+    void findsTheBumpOnAPlane() {
+        const auto bump = [](double x, double z) {
+            return 0.05 * std::exp(-((x - 0.3) * (x - 0.3) + (z - 0.6) * (z - 0.6)) / 0.002);
+        };
+        const Mesh flat = test::makeSheet(1, 1), bumped = test::makeSheet(200, 200, 1, 1, bump);
+        const Deviation d = measureDeviation(bumped, flat, {}, Progress());
+        QVERIFY(near(d.max, 0.05, 1e-4));
+        QVERIFY((d.worstPlace - Vec3d(0.3, 0.05, 0.6)).norm() < 0.01);
+        // Of the area, about pi * 0.002 * ln(0.05 / 0.01) stands out by more than 0.01, on the one side that is bumped.
+        const double standsOut = pi * 0.002 * std::log(5.0);
+        QVERIFY(near(1 - d.distribution.shareWithin(0.01), standsOut, 0.15 * standsOut));
+        QVERIFY(d.meanSigned < 0);  // the flat level lies below the bump
+    }
+
+    void agreesWithBruteForce() {
+        const Mesh source = test::makeTorus(1, 0.4, 14, 30);
+        const Mesh level = reduceMesh(source, {200}, Progress()).mesh;
+        const ClosestPointFinder finder(level, Progress());
+        std::mt19937 random(3);
+        std::uniform_real_distribution<double> anywhere(-1.6, 1.6);
+        for (int i = 0; i < 400; ++i) {
+            const Vec3d p(anywhere(random), anywhere(random) / 2, anywhere(random));
+            double least = 1e9;
+            for (std::size_t t = 0; t < level.triangleCount(); ++t)
+                least = std::min(least, finder.distanceTo(p, TriangleId(t)));
+            QVERIFY(near(finder.find(p, TriangleId(random() % level.triangleCount())).distance, least, 1e-7));
+        }
+        double farthest = 0;
+        for (const Vec3f& v : source.positions) {
+            double least = 1e9;
+            for (std::size_t t = 0; t < level.triangleCount(); ++t)
+                least = std::min(least, finder.distanceTo(v.cast<double>(), TriangleId(t)));
+            farthest = std::max(farthest, least);
+        }
+        const Deviation d = measureDeviation(source, level, {}, Progress());
+        QVERIFY(d.sourceToLevel.max >= farthest - 1e-7);
+        QVERIFY(d.maxBound >= d.max);
+    }
+
+    void tellsTheSideAtEdgesAndCorners() {
+        // Close to a box's corner the nearest triangle's own normal can point either way; the pseudo-normal cannot.
+        const Mesh box = test::makeBox({2, 2, 2}, 3);
+        const ClosestPointFinder finder(box, Progress());
+        std::mt19937 random(9);
+        std::uniform_real_distribution<double> anywhere(-1.4, 1.4);
+        for (int i = 0; i < 2000; ++i) {
+            const Vec3d p(anywhere(random), anywhere(random), anywhere(random));
+            const bool inside = p.cwiseAbs().maxCoeff() < 1;
+            const SurfacePoint closest = finder.find(p, 0);
+            if (closest.distance > 1e-6) QCOMPARE(finder.sideOf(p, closest), inside ? -1.0 : 1.0);
+        }
+    }
+
+    void findsNothingBetweenEquals() {
+        const Mesh sphere = test::makeSphere(1, 20);
+        const Deviation d = measureDeviation(sphere, sphere, {}, Progress());
+        QVERIFY(d.max < 1e-7 && d.maxBound < 1e-5);
+        QCOMPARE(d.distribution.shareWithin(1e-6), 1.0);
+    }
+
+    void boundsWhatSamplesMiss() {
+        // A needle of height 1 on a plane, far thinner than the samples are apart: the level's vertices all lie on the plane,
+        // but one of the source stands out. And the other way round.
+        Mesh plane = test::makeSheet(1, 1, 100, 100);
+        Mesh spiked = plane;
+        spiked.positions.insert(spiked.positions.end(), {{50, 0, 50}, {50.001f, 0, 50}, {50, 1, 50.001f}});
+        spiked.triangles.push_back({4, 5, 6});
+        spiked.sections[0].triangleCount = 3;
+        DeviationSettings few;
+        few.samples = 100;
+        for (const Deviation& d : {measureDeviation(plane, spiked, few, Progress()), measureDeviation(spiked, plane, few, Progress())}) {
+            QVERIFY(near(d.max, 1, 1e-6));
+            QVERIFY(d.maxBound >= 1 && d.maxBound < 1.05);
+        }
+    }
+
+    void averagesOverTheAreaNotOverTheVertices() {
+        // A level that is 0.1 off on half its area, where nearly all of its vertices are.
+        const auto step = [](double x, double) { return x > 0.5 ? 0.1 : 0.0; };
+        Mesh level = test::makeSheet(200, 40, 1, 1, step);
+        const Mesh source = test::makeSheet(2, 2);
+        std::erase_if(level.triangles, [&](const Triangle& t) {
+            return level.positions[t[0]].x() < 0.5f || level.positions[t[1]].x() < 0.5f || level.positions[t[2]].x() < 0.5f;
+        });
+        const Mesh left = test::makeSheet(1, 1, 0.5, 1);
+        const auto offset = VertexId(level.vertexCount());
+        level.positions.insert(level.positions.end(), left.positions.begin(), left.positions.end());
+        for (Triangle t : left.triangles) {
+            for (VertexId& v : t) v += offset;
+            level.triangles.push_back(t);
+        }
+        level.sections.clear();
+        ensureSections(level, "level");
+        const Deviation d = measureDeviation(source, level, {}, Progress());
+        QVERIFY2(near(d.levelToSource.mean, 0.05, 0.002), qPrintable(QString::number(d.levelToSource.mean)));
+    }
+
+    void readsSharesAndPercentilesOffADistribution() {
+        Distribution d(1);
+        for (int i = 0; i < 10000; ++i) d.add(double(i) / 10000 * (i % 2 == 0 ? 1 : -1), 1);
+        QVERIFY(near(d.shareWithin(0.25), 0.25, 1e-3));
+        QVERIFY(near(d.absolutePercentile(0.99), 0.99, 1e-3));
+        const std::vector<double> bars = d.histogram(4, 1);
+        for (const double bar : bars) QVERIFY(near(bar, 0.25, 1e-3));
+        QVERIFY(near(d.histogram(2, 0.5)[0], 0.5, 1e-3));  // what lies beyond is counted at the ends
+        QCOMPARE(Distribution(0).shareWithin(0), 1.0);
+    }
+
+    void stopsWhenCancelled() {
+        const Mesh sphere = test::makeSphere(1, 60);
+        const Progress progress;
+        progress.cancel();
+        QVERIFY_EXCEPTION_THROWN(measureDeviation(sphere, sphere, {}, progress), Cancelled);
+    }
+};
+
+QTEST_APPLESS_MAIN(DeviationTest)
+#include "DeviationTest.moc"

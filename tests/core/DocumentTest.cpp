@@ -1,0 +1,209 @@
+#include "document/Recovery.h"
+#include "files/MeshFile.h"
+#include "reduce/Reduce.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <chrono>
+#include <csignal>
+#include <QCoreApplication>
+#include <QProcess>
+#include <QTest>
+#include <thread>
+
+using namespace um;
+
+namespace {
+
+Document documentOf(const std::filesystem::path& meshFile, const std::string& name) {
+    Document document = documentFromMesh(meshFile, Progress());
+    document.name = name;
+    Level level;
+    level.name = "LOD 0";
+    level.target = "300";
+    level.mesh = std::make_shared<const Mesh>(reduceMesh(*document.source, {300}, Progress()).mesh);
+    level.evidence = std::make_shared<const Deviation>(measureDeviation(*document.source, *level.mesh, {}, Progress()));
+    document.levels = {level};
+    document.tolerance = 0.0007;
+    document.screen = {2160, 37.5};
+    document.viewerDistance = 12.5;
+    return document;
+}
+
+// What this test does when it is started as a second process, to be killed: saves one document over and over, or keeps work.
+int actAsVictim(const std::string& what, const std::filesystem::path& folder) {
+    Mesh mesh = test::makeSphere(1, 50);
+    Document document;
+    document.source = std::make_shared<const Mesh>(mesh);
+    document.embedSource = true;
+    if (what == "--keep") {
+        document.name = "unsaved";
+        const RecoverySlot slot(folder);
+        slot.keep(document, Progress());
+        std::puts("kept");
+        std::fflush(stdout);
+        std::this_thread::sleep_for(std::chrono::seconds(60));
+        return 0;
+    }
+    for (int number = 0;; ++number) {
+        document.name = "version " + std::to_string(number);
+        saveDocument(document, folder / "doc.umesh", Progress());
+        if (number == 0) {
+            std::puts("saved");
+            std::fflush(stdout);
+        }
+    }
+}
+
+}  // namespace
+
+class DocumentTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        writeMesh(test::makeSphere(1, 30), m_folder / "sphere.ply", Progress());
+    }
+
+    void bringsEverythingBack() {
+        for (const bool embedded : {false, true}) {
+            Document before = documentOf(m_folder / "sphere.ply", "a sphere");
+            before.embedSource = embedded;
+            const auto path = m_folder / "round.umesh";
+            saveDocument(before, path, Progress());
+            const Document after = openDocument(path, Progress());
+            QCOMPARE(after.name, before.name);
+            QCOMPARE(after.tolerance, before.tolerance);
+            QVERIFY(after.screen == before.screen);
+            QCOMPARE(after.viewerDistance, before.viewerDistance);
+            QCOMPARE(after.sourceHash, before.sourceHash);
+            QCOMPARE(after.embedSource, embedded);
+            QCOMPARE(after.source->positions, before.source->positions);
+            QCOMPARE(after.source->triangles, before.source->triangles);
+            QCOMPARE(after.levels.size(), std::size_t(1));
+            const Level &a = after.levels[0], &b = before.levels[0];
+            QCOMPARE(a.name, b.name);
+            QCOMPARE(a.target, b.target);
+            QCOMPARE(a.mesh->positions, b.mesh->positions);
+            QCOMPARE(a.mesh->triangles, b.mesh->triangles);
+            QCOMPARE(a.evidence->max, b.evidence->max);
+            QCOMPARE(a.evidence->maxBound, b.evidence->maxBound);
+            QCOMPARE(a.evidence->atLevelVertex, b.evidence->atLevelVertex);
+            QCOMPARE(a.evidence->distribution.shareWithin(0.003), b.evidence->distribution.shareWithin(0.003));
+            QCOMPARE(a.evidence->levelToSource.rms, b.evidence->levelToSource.rms);
+            QVERIFY(after.notes.empty());
+        }
+    }
+
+    void isMuchSmallerWithoutTheSource() {
+        Document document = documentOf(m_folder / "sphere.ply", "sizes");
+        saveDocument(document, m_folder / "small.umesh", Progress());
+        document.embedSource = true;
+        saveDocument(document, m_folder / "large.umesh", Progress());
+        QVERIFY(std::filesystem::file_size(m_folder / "small.umesh") < std::filesystem::file_size(m_folder / "large.umesh"));
+    }
+
+    void findsASourceThatMovedAlong() {
+        const test::Folder first, second;
+        std::filesystem::copy(m_folder / "sphere.ply", first / "sphere.ply");
+        saveDocument(documentOf(first / "sphere.ply", "x"), first / "doc.umesh", Progress());
+        std::filesystem::rename(first / "sphere.ply", second / "sphere.ply");
+        std::filesystem::rename(first / "doc.umesh", second / "doc.umesh");
+        QCOMPARE(openDocument(second / "doc.umesh", Progress()).source->triangleCount(), std::size_t(7200));
+    }
+
+    void saysWhenTheSourceIsMissingOrChanged() {
+        const test::Folder folder;
+        std::filesystem::copy(m_folder / "sphere.ply", folder / "s.ply");
+        saveDocument(documentOf(folder / "s.ply", "x"), folder / "doc.umesh", Progress());
+        writeMesh(test::makeSphere(2, 10), folder / "s.ply", Progress());
+        const Document changed = openDocument(folder / "doc.umesh", Progress());
+        QVERIFY(!changed.notes.empty() && changed.notes.back().find("has changed") != std::string::npos);
+        std::filesystem::remove(folder / "s.ply");
+        QVERIFY(test::errorOf([&] { openDocument(folder / "doc.umesh", Progress()); }).contains("s.ply"));
+    }
+
+    void refusesOtherAndDamagedFiles() {
+        QVERIFY(test::errorOf([&] { openDocument(m_folder / "none.umesh", Progress()); }).contains("does not exist"));
+        QVERIFY(test::errorOf([&] { openDocument(m_folder.write("e.umesh", ""), Progress()); }).contains("empty"));
+        QVERIFY(test::errorOf([&] { openDocument(m_folder.write("t.umesh", "hello, this is a text"), Progress()); }).contains("document"));
+        Document document = documentOf(m_folder / "sphere.ply", "x");
+        document.embedSource = true;
+        saveDocument(document, m_folder / "good.umesh", Progress());
+        const std::string whole = test::contentOf(m_folder / "good.umesh");
+        int refused = 0;
+        for (std::size_t i = 1; i <= 40; ++i) {
+            std::string damaged = whole;
+            if (i % 4 == 0) damaged.resize(whole.size() * i / 41);
+            for (std::size_t k = 0; k < 300; ++k) damaged[(k * 7919 + i * 104729) % damaged.size()] = char(k * i);
+            if (!test::errorOf([&] { openDocument(m_folder.write("bad.umesh", damaged), Progress()); }).isEmpty()) ++refused;
+        }
+        QVERIFY2(refused > 30, qPrintable(QString::number(refused)));
+    }
+
+    void keepsTheOldDocumentWhenSavingIsCancelled() {
+        const Document document = documentOf(m_folder / "sphere.ply", "first");
+        const auto path = m_folder / "cancel.umesh";
+        saveDocument(document, path, Progress());
+        Document next = document;
+        next.name = "second";
+        const Progress progress;
+        progress.cancel();
+        QVERIFY_EXCEPTION_THROWN(saveDocument(next, path, progress), Cancelled);
+        QCOMPARE(openDocument(path, Progress()).name, std::string("first"));
+    }
+
+    void survivesAKillDuringSaving() {
+        // Killed at many different moments, the file is always one whole version.
+        const test::Folder folder;
+        std::string last;
+        for (int round = 0; round < 12; ++round) {
+            QProcess victim;
+            victim.start(QCoreApplication::applicationFilePath(), {"--save", QString::fromStdString(folder.path().string())});
+            QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
+            QTest::qWait(7 * round + 3);
+            ::kill(pid_t(victim.processId()), SIGKILL);
+            victim.waitForFinished();
+            const Document document = openDocument(folder / "doc.umesh", Progress());
+            QVERIFY(document.name.starts_with("version "));
+            QCOMPARE(document.source->triangleCount(), std::size_t(20000));
+        }
+    }
+
+    void offersTheWorkOfAKilledProgram() {
+        const test::Folder folder;
+        QVERIFY(!findAbandonedWork(folder.path()));
+        QProcess victim;
+        victim.start(QCoreApplication::applicationFilePath(), {"--keep", QString::fromStdString(folder.path().string())});
+        QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
+        QVERIFY(!findAbandonedWork(folder.path()));  // it still lives
+        ::kill(pid_t(victim.processId()), SIGKILL);
+        victim.waitForFinished();
+        const auto work = findAbandonedWork(folder.path());
+        QVERIFY(work.has_value());
+        QCOMPARE(openDocument(*work, Progress()).name, std::string("unsaved"));
+        discardAbandonedWork(*work);
+        QVERIFY(!findAbandonedWork(folder.path()));
+    }
+
+    void leavesNothingBehindWhenWorkIsCleared() {
+        const test::Folder folder;
+        {
+            const RecoverySlot slot(folder.path());
+            slot.keep(documentOf(m_folder / "sphere.ply", "x"), Progress());
+            slot.clear();
+        }
+        QVERIFY(std::filesystem::is_empty(folder.path()));
+    }
+
+private:
+    test::Folder m_folder;
+};
+
+int main(int argc, char** argv) {
+    QCoreApplication application(argc, argv);
+    if (argc == 3 && std::string(argv[1]).starts_with("--")) return actAsVictim(argv[1], argv[2]);
+    DocumentTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "DocumentTest.moc"

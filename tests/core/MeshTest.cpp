@@ -1,0 +1,177 @@
+#include "mesh/Connectivity.h"
+#include "mesh/Normals.h"
+#include "mesh/Polygon.h"
+#include "mesh/Statistics.h"
+#include "mesh/Weld.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <map>
+#include <QTest>
+#include <random>
+
+using namespace um;
+
+class MeshTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void weldsLikeAnOrderedMap() {
+        // Some 60,000 points on a coarse lattice, so that many coincide; the reckoning beside it is a std::map.
+        std::mt19937 random(1);
+        std::vector<Vec3f> points;
+        for (int i = 0; i < 60000; ++i)
+            points.emplace_back(float(int(random() % 30)) - 15, float(random() % 30) / 7, float(random() % 30));
+        const Welded welded = weldPoints(points, Progress());
+        std::map<std::array<float, 3>, std::uint32_t> known;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const auto [entry, isNew] =
+                known.emplace(std::array<float, 3>{points[i].x() + 0.0f, points[i].y(), points[i].z()}, std::uint32_t(known.size()));
+            QCOMPARE(welded.indexOf[i], entry->second);
+        }
+        QCOMPARE(welded.positions.size(), known.size());
+    }
+
+    void weldsMinusZeroWithZero() {
+        const std::vector<Vec3f> points = {{0, 0, 0}, {-0.0f, 0, -0.0f}};
+        QCOMPARE(weldPoints(points, Progress()).positions.size(), std::size_t(1));
+    }
+
+    void keepsAttributesWhenVerticesAreWelded() {
+        Mesh mesh;
+        mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}};
+        mesh.triangles = {{0, 1, 2}, {3, 4, 5}};
+        mesh.uvs = {{0, 0}, {1, 0}, {0, 1}, {5, 0}, {5, 5}, {0, 5}};
+        QVERIFY(isTriangleSoup(mesh));
+        QCOMPARE(weldVertices(mesh, Progress()), std::size_t(2));
+        QCOMPARE(mesh.vertexCount(), std::size_t(4));
+        QCOMPARE(mesh.uvs[mesh.wedgesOf(1)[0]].x(), 5.0f);
+        QVERIFY(test::wedgesBelongToOneVertex(mesh));
+    }
+
+    void ordersTrianglesBySection() {
+        Mesh mesh = test::makeSheet(4, 1);
+        mesh.parts = {{"a"}, {"b"}};
+        mesh.materials.resize(2);
+        const std::vector<Triangle> before = mesh.triangles;
+        groupIntoSections(mesh, {{0, 1, 0}, {2, 0, 1}, {4, 1, 0}, {6, 0, 0}});
+        QCOMPARE(mesh.sections.size(), std::size_t(3));
+        QCOMPARE(mesh.triangles[0], before[6]);  // part 0, material 0 comes first
+        QCOMPARE(mesh.sections[2].triangleCount, std::uint32_t(4));
+        requireSound(mesh, "sheet");
+    }
+
+    void countsACubeRight() {
+        const MeshStatistics statistics = gatherStatistics(test::makeBox({1, 2, 3}, 4), Progress());
+        const Statistics& s = statistics.whole;
+        QCOMPARE(s.triangles, std::size_t(192));
+        QCOMPARE(s.vertices, std::size_t(98));
+        QCOMPARE(s.pieces, std::size_t(1));
+        QCOMPARE(s.borderEdges, std::size_t(0));
+        QVERIFY(s.sound());
+        QVERIFY(std::abs(s.area - 22) < 1e-5);
+        QCOMPARE(s.box.sizes(), Vec3f(1, 2, 3));
+    }
+
+    void countsBordersAndPieces() {
+        const Mesh two = test::joined(test::makeSheet(3, 2), test::moved(test::makeSheet(1, 1), {5, 0, 0}));
+        const MeshStatistics s = gatherStatistics(two, Progress());
+        QCOMPARE(s.whole.borderEdges, std::size_t(10 + 4));
+        QCOMPARE(s.whole.borderLoops, std::size_t(2));
+        QCOMPARE(s.whole.pieces, std::size_t(2));
+        QCOMPARE(s.parts[0].triangles, std::size_t(12));
+        QCOMPARE(s.parts[1].borderEdges, std::size_t(4));
+    }
+
+    void findsWhatIsNotSound() {
+        Mesh mesh;
+        mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {9, 9, 9}};
+        mesh.triangles = {{0, 1, 2}, {1, 0, 3}, {0, 1, 4},   // three on the edge 0-1
+                          {0, 2, 1},                          // the first again, turned over
+                          {2, 2, 4}};                         // no area
+        ensureSections(mesh, "broken");
+        const Statistics s = gatherStatistics(mesh, Progress()).whole;
+        QCOMPARE(s.nonManifoldEdges, std::size_t(1));
+        QCOMPARE(s.duplicateTriangles, std::size_t(1));
+        QCOMPARE(s.zeroAreaTriangles, std::size_t(1));
+        QCOMPARE(s.isolatedVertices, std::size_t(1));
+        QVERIFY(!s.sound());
+    }
+
+    void findsInconsistentWinding() {
+        Mesh mesh = test::makeSheet(1, 1);
+        std::swap(mesh.triangles[1][1], mesh.triangles[1][2]);
+        QCOMPARE(gatherStatistics(mesh, Progress()).whole.windingEdges, std::size_t(1));
+    }
+
+    void cutsConcavePolygonsWithoutOverlap() {
+        // An L of area 3: fans from any corner but two would cover more.
+        const std::vector<Vec3f> corners = {{0, 0, 0}, {2, 0, 0}, {2, 1, 0}, {1, 1, 0}, {1, 2, 0}, {0, 2, 0}};
+        for (std::size_t turn = 0; turn < corners.size(); ++turn) {
+            std::vector<Vec3f> turned(corners.begin() + long(turn), corners.end());
+            turned.insert(turned.end(), corners.begin(), corners.begin() + long(turn));
+            std::vector<Triangle> triangles;
+            triangulatePolygon(turned, triangles);
+            QCOMPARE(triangles.size(), std::size_t(4));
+            double area = 0;
+            for (const Triangle& t : triangles) {
+                const Vec3d n = areaNormal(turned[t[0]].cast<double>(), turned[t[1]].cast<double>(), turned[t[2]].cast<double>());
+                QVERIFY(n.z() >= 0);
+                area += n.norm() / 2;
+            }
+            QVERIFY(std::abs(area - 3) < 1e-9);
+        }
+    }
+
+    void splitsNormalsAtCreasesOnly() {
+        Mesh box = test::makeBox({1, 1, 1}, 3);
+        makeNormals(box, 50);
+        QVERIFY(test::wedgesBelongToOneVertex(box));
+        for (std::size_t t = 0; t < box.triangleCount(); ++t) {
+            const Triangle& v = box.triangles[t];
+            const Vec3d face = areaNormal(box.positions[v[0]].cast<double>(), box.positions[v[1]].cast<double>(),
+                                          box.positions[v[2]].cast<double>())
+                                   .normalized();
+            for (const WedgeId w : box.wedgesOf(TriangleId(t))) QVERIFY((box.normals[w].cast<double>() - face).norm() < 1e-5);
+        }
+        Mesh sphere = test::makeSphere(1, 16);
+        makeNormals(sphere, 50);
+        QCOMPARE(sphere.normals.size(), sphere.vertexCount());
+        for (std::size_t t = 0; t < sphere.triangleCount(); ++t)
+            for (std::size_t c = 0; c < 3; ++c)
+                QVERIFY((sphere.normals[sphere.wedgesOf(TriangleId(t))[c]] - sphere.positions[sphere.triangles[t][c]]).norm() < 0.02f);
+    }
+
+    void refusesWhatIsNotSound() {
+        Mesh mesh = test::makeSheet(1, 1);
+        mesh.triangles[1][2] = 77;
+        QVERIFY(test::errorOf([&] { requireSound(mesh, "It"); }).contains("78"));
+        mesh = test::makeSheet(1, 1);
+        mesh.positions[2].y() = std::numeric_limits<float>::quiet_NaN();
+        QVERIFY(test::errorOf([&] { requireSound(mesh, "It"); }).contains("vertex 3"));
+        mesh = test::makeSheet(1, 1);
+        mesh.sections[0].triangleCount = 1;
+        QVERIFY(!test::errorOf([&] { requireSound(mesh, "It"); }).isEmpty());
+        QVERIFY(test::errorOf([&] { requireSound(Mesh(), "It"); }).contains("no triangles"));
+    }
+
+    void takesPartsOutWithTheirAttributes() {
+        Mesh mesh = test::joined(test::makeSheet(2, 2), test::moved(test::makeSheet(1, 1), {5, 0, 0}));
+        addUvs(mesh);
+        const Mesh second = extractParts(mesh, {false, true});
+        requireSound(second, "part");
+        QCOMPARE(second.triangleCount(), std::size_t(2));
+        QCOMPARE(second.vertexCount(), std::size_t(4));
+        for (std::size_t t = 0; t < 2; ++t)
+            for (std::size_t c = 0; c < 3; ++c)
+                QCOMPARE(second.uvs[second.wedgesOf(TriangleId(t))[c]].x(), second.positions[second.triangles[t][c]].x());
+    }
+
+private:
+    static void addUvs(Mesh& mesh) {
+        for (const Vec3f& p : mesh.positions) mesh.uvs.emplace_back(p.x(), p.z());
+    }
+};
+
+QTEST_APPLESS_MAIN(MeshTest)
+#include "MeshTest.moc"

@@ -1,0 +1,41 @@
+#pragma once
+/// Shapes by formula, for tests that know the answer.
+#include "mesh/Mesh.h"
+
+#include <functional>
+
+namespace um::test {
+
+/// A flat grid of columns x rows quads over [0, width] x [0, depth], with height(x, z); normals point up (+y).
+Mesh makeSheet(std::size_t columns, std::size_t rows, double width = 1, double depth = 1,
+               const std::function<double(double x, double z)>& height = {});
+
+/// A closed axis-aligned box around the origin, each side cut into n x n quads.
+Mesh makeBox(const Vec3d& size, std::size_t n = 1);
+
+/// A closed sphere around the origin: an octahedron whose sides are cut n times; 8 n² triangles.
+Mesh makeSphere(double radius, std::size_t n);
+
+/// A closed ring around the y axis.
+Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows);
+
+Mesh makeTetrahedron();
+
+/// Adds UVs that go once round a seam: two wedges wherever `splits` says so. The sheet's own x, z become u, v on one side and
+/// u + 10 on the other side of x = width / 2.
+void addUvsWithSeam(Mesh& sheet, double seamX);
+
+/// Both meshes in one, as parts of their own.
+Mesh joined(const Mesh& a, const Mesh& b);
+
+Mesh moved(Mesh mesh, const Vec3d& by);
+
+/// The triangles that face away from the given direction by more than 90 degrees.
+std::size_t trianglesFacingAway(const Mesh& mesh, const Vec3d& direction);
+
+/// Whether every corner's wedge belongs to one vertex only.
+bool wedgesBelongToOneVertex(const Mesh& mesh);
+
+double volume(const Mesh& mesh);
+
+}  // namespace um::test
