@@ -125,6 +125,8 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
 
 MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
+    m_recovering.cancelAndWait();
+    if (m_slot && !m_model.isEdited()) m_slot->clear();
 }
 
 QWidget* MainWindow::makeWelcome() {
@@ -371,7 +373,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         return;
     }
     m_recoveryTimer.stop();
-    m_recovering.cancel();
+    m_recovering.cancelAndWait();
     if (m_slot) m_slot->clear();
     event->accept();
 }

@@ -2,6 +2,7 @@
 #include "app/MainWindow.h"
 #include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
+#include "app/viewport/ViewArea.h"
 
 #include <cstdio>
 #include <QApplication>
@@ -13,7 +14,7 @@
 
 namespace {
 
-// Said before a window opens that could show nothing.
+// Asked before a window opens that could show nothing.
 bool hasUsableOpenGl() {
     QOpenGLContext context;
     if (!context.create()) return false;
@@ -43,14 +44,16 @@ int main(int argc, char** argv) {
 
     um::app::applyTheme(QSettings().value("night").toBool() ? um::app::Theme::nightTheme() : um::app::Theme::paperTheme());
     um::app::MainWindow window(um::recoveryFolder());
-    window.show();
     if (!hasUsableOpenGl()) {
+        // A widget that cannot draw would take the program down with it; all the rest works without.
+        window.desk().view().viewport().hide();
         const QString sentence = QObject::tr(
             "There is no usable OpenGL 3.3 here, so meshes cannot be shown. Update the graphics driver, or install Mesa's "
             "software one (package libgl1-mesa-dri) and start again. The command line, umesh, works without it.");
         std::fprintf(stderr, "understated-mesh: %s\n", qPrintable(sentence));
         window.messages().say(sentence);
     }
+    window.show();
     if (!parser.positionalArguments().isEmpty()) window.open(parser.positionalArguments().front());
     return QApplication::exec();
 }

@@ -99,8 +99,10 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(&m_measuring, &Job::cancelled, this, [this] {
         if (m_beingMeasured) m_declined.push_back(m_beingMeasured.get());
+        m_beingMeasured.reset();
         refresh();
     });
+    for (Job* job : {&m_measuring, &m_reducing}) connect(job, &Job::ended, this, &AssetDesk::measureNext);
     refresh();
 }
 
@@ -274,9 +276,15 @@ void AssetDesk::refreshLines() {
     m_view->setLines(m_shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name), facts, second);
 }
 
+// Measuring that is in the way is stopped, and taken up again later; only a Cancel by hand ends it for good.
+void AssetDesk::interruptMeasuring() {
+    m_beingMeasured.reset();
+    m_measuring.cancel();
+}
+
 void AssetDesk::reduce(const QString& typed, const Target& target) {
     if (!m_model.isOpen() || m_reducing.isRunning()) return;
-    m_measuring.cancel();
+    interruptMeasuring();
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
     m_reducing.start([this, typed, target, source, screen](const Progress& progress) -> Job::Delivery {
@@ -291,7 +299,6 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
             m_preview = Level{tr("Preview").toStdString(), typed.toStdString(), mesh, evidence};
             m_declined.clear();
             show({Shown::preview});
-            measureNext();
             if (!met)
                 m_messages.say(tr("Stopped at %1 triangles: borders, seams and closed pieces allow no fewer.")
                                    .arg(QString::fromStdString(formatCount(mesh->triangleCount()))));
@@ -322,7 +329,6 @@ void AssetDesk::measureNext() {
             if (m_preview && m_preview->mesh == mesh) m_preview->evidence = evidence;
             m_beingMeasured.reset();
             m_model.attachEvidence(mesh, evidence);
-            measureNext();
         };
     });
     refresh();
@@ -395,7 +401,7 @@ void AssetDesk::keepPreview() {
 
 void AssetDesk::replaceSource() {
     if (!m_preview) return;
-    m_measuring.cancel();
+    interruptMeasuring();
     Document next = m_model.document();
     next.source = m_preview->mesh;
     next.sourceFile.clear();
@@ -410,7 +416,7 @@ void AssetDesk::replaceSource() {
 
 void AssetDesk::discardPreview() {
     if (!m_preview) return;
-    if (m_beingMeasured == m_preview->mesh) m_measuring.cancel();
+    if (m_beingMeasured == m_preview->mesh) interruptMeasuring();
     m_preview.reset();
     if (m_shown.level == Shown::preview) m_shown = {};
     refresh();

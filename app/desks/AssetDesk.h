@@ -60,6 +60,7 @@ private:
     void refresh();
     void refreshLines();
     void measureNext();
+    void interruptMeasuring();
     void gatherStatisticsOfSource();
     void drawOutlines();
     void followViewer(double metres);

@@ -12,8 +12,7 @@ Job::Job(QObject* parent) : QObject(parent) {
 }
 
 Job::~Job() {
-    m_progress.cancel();
-    for (std::thread& thread : m_threads) thread.join();
+    cancelAndWait();
 }
 
 void Job::start(Work work) {
@@ -48,6 +47,15 @@ void Job::start(Work work) {
 
 void Job::cancel() {
     if (m_running) m_progress.cancel();
+}
+
+void Job::cancelAndWait() {
+    m_progress.cancel();
+    ++m_number;  // what has been computed already is not waited for by anyone
+    for (std::thread& thread : m_threads) thread.join();
+    m_threads.clear();
+    m_reporter.stop();
+    m_running = false;
 }
 
 void Job::report() {

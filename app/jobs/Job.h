@@ -25,6 +25,8 @@ public:
 
     void start(Work work);
     void cancel();
+    /// Cancels, and returns when the computation has ended; nothing is delivered.
+    void cancelAndWait();
     bool isRunning() const { return m_running; }
 
 signals:

@@ -127,6 +127,7 @@ void TargetPanel::submit() {
     try {
         const Target target = parseTarget(m_field->text().toStdString());
         describe();
+        m_field->clearFocus();  // the keys are the window's again, to look at the result
         emit reduceWanted(m_field->text(), target);
     } catch (const InputError& error) {
         showProblem(QString::fromUtf8(error.what()));

@@ -81,13 +81,24 @@ void CommitField::showProblem(const QString& sentence) {
     setToolTip(sentence);
 }
 
+bool CommitField::event(QEvent* event) {
+    // Esc is a key of the window too; while something is typed here it belongs to the field.
+    if (event->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape &&
+        text() != m_value)
+        event->accept();
+    return QLineEdit::event(event);
+}
+
 void CommitField::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) {
         emit committed(text());
+        // With the value in force the keys are the window's again.
+        if (text() == m_value) clearFocus();
         return;
     }
-    if (event->key() == Qt::Key_Escape && text() != m_value) {
+    if (event->key() == Qt::Key_Escape) {
         showValue(m_value);
+        clearFocus();
         return;
     }
     QLineEdit::keyPressEvent(event);

@@ -1,1 +1,364 @@
-int main(){}
+// The whole path through the real window: open, look over, reduce, check, keep, save, find again, export.
+#include "app/panels/EvidencePanel.h"
+#include "app/panels/ExportCard.h"
+#include "app/panels/TargetPanel.h"
+#include "app/panels/Widgets.h"
+#include "app/sightline/SightlineStrip.h"
+#include "app/theme/Theme.h"
+#include "base/Units.h"
+#include "demo/StorageJar.h"
+#include "files/MeshFile.h"
+#include "tests/support/Files.h"
+#include "tests/support/Window.h"
+
+#include <QLabel>
+#include <QRegularExpression>
+
+using namespace um;
+using namespace um::app;
+using test::waitUntil;
+using test::waitUntilIdle;
+
+class DeskTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        const Mesh jar = demo::makeStorageJar();
+        m_sourceTriangles = jar.triangleCount();
+        writeMesh(jar, m_folder / "jar.glb", Progress());
+        applyTheme(Theme::paperTheme());
+        m_window = std::make_unique<MainWindow>(m_folder / "recovery");
+        QVERIFY(test::showActive(*m_window));
+        m_window->open(QString::fromStdString((m_folder / "jar.glb").string()));
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void showsTheJarAndWhatItIs() {
+        QVERIFY(m_window->model().isOpen());
+        QStringList texts;
+        for (const QLabel* label : m_window->findChildren<QLabel*>())
+            if (label->isVisible()) texts += label->text();
+        QVERIFY(texts.contains("1,040,632"));             // triangles
+        QVERIFY(texts.contains("522,466"));               // vertices
+        QVERIFY(texts.contains("30.3 × 65.9 × 29.5 cm"));  // size
+        QVERIFY(texts.contains("126"));                   // open borders
+        QVERIFY(texts.contains("136"));                   // loose bits
+        // The middle of the picture is the jar, not the background.
+        const QImage picture = test::pictureOf(*m_window);
+        const QColor middle = picture.pixelColor(picture.width() / 2, picture.height() / 2);
+        const QColor corner = picture.pixelColor(4, picture.height() / 2);
+        QVERIFY(std::abs(middle.blue() - corner.blue()) > 25);
+    }
+
+    void showsMaterialsInLitOnly() {
+        const QImage clay = test::pictureOf(*m_window);
+        QTest::keyClick(m_window.get(), Qt::Key_C);
+        QVERIFY(waitUntilIdle(*m_window));
+        const QColor lit = test::pictureOf(*m_window).pixelColor(clay.width() / 2, clay.height() / 2);
+        QVERIFY2(lit.red() > lit.blue() + 40, "terracotta");
+        QTest::keyClick(m_window.get(), Qt::Key_C);
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(test::differingPixels(clay, test::pictureOf(*m_window)), 0);
+    }
+
+    void orbitsPansAndZoomsToTheCursor() {
+        Viewport& viewport = m_window->desk().view().viewport();
+        const Camera before = viewport.camera();
+        QTest::mousePress(&viewport, Qt::LeftButton, {}, {300, 300});
+        QTest::mouseMove(&viewport, {360, 320});
+        moveWithButtons(viewport, {360, 320}, Qt::LeftButton);
+        QTest::mouseRelease(&viewport, Qt::LeftButton, {}, {360, 320});
+        QVERIFY(viewport.camera().yaw() != before.yaw());
+        QVERIFY(viewport.camera().target() == before.target());
+        const Camera turned = viewport.camera();
+        QTest::mousePress(&viewport, Qt::MiddleButton, {}, {300, 300});
+        moveWithButtons(viewport, {340, 300}, Qt::MiddleButton);
+        QVERIFY(viewport.camera().target() != turned.target());
+        QCOMPARE(viewport.camera().yaw(), turned.yaw());
+        const double distance = viewport.camera().distance();
+        QWheelEvent wheel({100, 100}, viewport.mapToGlobal(QPointF(100, 100)), {}, {0, 240}, {}, {}, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&viewport, &wheel);
+        QVERIFY(viewport.camera().distance() < distance);
+        QTest::keyClick(m_window.get(), Qt::Key_F);
+        QVERIFY((viewport.camera().target() - before.target()).norm() < 1e-6);
+        viewport.lookFrom(before.yaw(), before.pitch());
+        viewport.frameAll();
+    }
+
+    void computesNothingWhileTyping() {
+        QLineEdit* field = targetField();
+        field->setFocus();
+        QTest::keyClicks(field, "2%");
+        QTest::qWait(400);
+        QVERIFY(!m_window->desk().reduceJob().isRunning());
+        QVERIFY(!m_window->desk().preview());
+        // What it comes to is told all the same.
+        QVERIFY(visibleTexts().contains("20,813 triangles, 2 % of the source"));
+    }
+
+    void saysWhatWouldBeRight() {
+        QLineEdit* field = targetField();
+        field->setText("2 elephants");
+        QTest::keyClick(field, Qt::Key_Return);
+        QVERIFY(!m_window->desk().reduceJob().isRunning());
+        QVERIFY(visibleTexts().join("\n").contains("is not a target"));
+        field->setText("2%");
+    }
+
+    void stopsHalfWayAndLosesNothing() {
+        AssetDesk& desk = m_window->desk();
+        const auto source = m_window->model().document().source;
+        QTest::keyClick(targetField(), Qt::Key_Return);
+        QVERIFY(desk.reduceJob().isRunning());
+        QVERIFY(waitUntil([&] { return visibleTexts().join("\n").contains(QRegularExpression("Reducing [1-9][0-9] %")); }));
+        QPushButton* cancel = test::buttonNamed(desk.target(), "Cancel");
+        QVERIFY(cancel != nullptr);
+        QTest::mouseClick(cancel, Qt::LeftButton);
+        QVERIFY(waitUntil([&] { return !desk.reduceJob().isRunning(); }, 5));
+        QVERIFY(!desk.preview());
+        QCOMPARE(m_window->model().document().source, source);
+        QVERIFY(!m_window->messages().isVisible());
+        QVERIFY(test::buttonNamed(desk.target(), "Reduce")->isEnabled());
+    }
+
+    void reducesOnEnterAndMeasuresByItself() {
+        AssetDesk& desk = m_window->desk();
+        QTest::keyClick(targetField(), Qt::Key_Return);
+        QVERIFY(waitUntil([&] { return desk.preview().has_value(); }));
+        QCOMPARE(desk.preview()->mesh->triangleCount(), std::size_t(20813));
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(desk.preview()->evidence != nullptr);
+        // The figures on the screen are those of the core, measured here once more.
+        const Deviation d = measureDeviation(*m_window->model().document().source, *desk.preview()->mesh, {}, Progress());
+        QCOMPARE(desk.evidence().number("max"), QString::fromStdString(formatLength(d.max)));
+        QCOMPARE(desk.evidence().number("at most"), QString::fromStdString(formatLength(d.maxBound)));
+        QCOMPARE(desk.evidence().number("rms"), QString::fromStdString(formatLength(d.rms)));
+        QCOMPARE(desk.evidence().number("p99"), QString::fromStdString(formatLength(d.p99)));
+        const double within = 100 * d.distribution.shareWithin(0.0005);
+        QCOMPARE(desk.evidence().headline(), QString("%1 % within").arg(within, 0, 'f', 1));
+    }
+
+    void recoloursAtOnceForAnotherTolerance() {
+        AssetDesk& desk = m_window->desk();
+        QTest::keyClick(m_window.get(), Qt::Key_D);
+        QVERIFY(waitUntilIdle(*m_window));
+        const QImage before = test::pictureOf(*m_window);
+        const auto evidence = desk.preview()->evidence;
+        const QString headline = desk.evidence().headline();
+        QLineEdit* tolerance = m_window->findChild<QLineEdit*>("tolerance");
+        tolerance->setFocus();
+        tolerance->selectAll();
+        QTest::keyClicks(tolerance, "0.1 mm");
+        QCOMPARE(desk.evidence().headline(), headline);  // not before Enter
+        QTest::keyClick(tolerance, Qt::Key_Return);
+        QVERIFY(desk.evidence().headline() != headline);
+        QVERIFY(!desk.measureJob().isRunning());
+        QCOMPARE(desk.preview()->evidence, evidence);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(test::differingPixels(before, test::pictureOf(*m_window)) > 2000);
+        m_window->model().undoStack().undo();
+        QCOMPARE(desk.evidence().headline(), headline);
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(test::differingPixels(before, test::pictureOf(*m_window)), 0);
+        QTest::keyClick(m_window.get(), Qt::Key_D);
+    }
+
+    void refusesAWrongToleranceAndKeepsTheOldOne() {
+        QLineEdit* tolerance = m_window->findChild<QLineEdit*>("tolerance");
+        tolerance->setText("wide");
+        QTest::keyClick(tolerance, Qt::Key_Return);
+        QVERIFY(tolerance->toolTip().contains("0.5 mm"));
+        QCOMPARE(m_window->model().document().tolerance, 0.0005);
+        QTest::keyClick(tolerance, Qt::Key_Escape);
+        QCOMPARE(tolerance->text(), QString("0.5 mm"));
+    }
+
+    void blinksAndWipesToTheSource() {
+        QVERIFY(waitUntilIdle(*m_window));
+        const QImage level = test::pictureOf(*m_window);
+        QTest::keyPress(m_window.get(), Qt::Key_Space);
+        QVERIFY(m_window->desk().view().viewport().isBlinking());
+        QVERIFY(waitUntilIdle(*m_window));
+        const QImage source = test::pictureOf(*m_window);
+        QTest::keyRelease(m_window.get(), Qt::Key_Space);
+        QVERIFY(test::differingPixels(level, source) > 500);
+        QTest::keyClick(m_window.get(), Qt::Key_W);
+        QVERIFY(waitUntilIdle(*m_window));
+        const QImage both = test::pictureOf(*m_window);
+        // Left of the line is the source, right of it the level.
+        const int line = both.width() / 2;
+        QCOMPARE(test::differingPixels(both.copy(0, 0, line - 2, both.height()), source.copy(0, 0, line - 2, both.height())), 0);
+        const QRect right(line + 2, 0, both.width() - line - 2, both.height());
+        QCOMPARE(test::differingPixels(both.copy(right), level.copy(right)), 0);
+        WipeLine* handle = m_window->findChild<WipeLine*>();
+        moveWithButtons(*handle, {handle->width() / 2 - 150, 200}, Qt::LeftButton);
+        QVERIFY(m_window->desk().view().viewport().wipe() < 0.4);
+        QTest::keyClick(m_window.get(), Qt::Key_W);
+        QVERIFY(m_window->desk().view().viewport().wipe() < 0);
+    }
+
+    void showsTheAssetAsSeenFromTheViewer() {
+        SightlineStrip& strip = m_window->desk().sightline();
+        AsSeenInset& inset = m_window->desk().view().inset();
+        const double before = strip.viewer();
+        Viewport& viewport = m_window->desk().view().viewport();
+        const Camera camera = viewport.camera();
+        viewport.lookFrom(0, 0);  // level with it, so that its height is seen unshortened
+        QVERIFY(waitUntilIdle(*m_window));
+        // The picture is true to size: the jar's rows are as many as the strip says, to a pixel or two.
+        QVERIFY2(std::abs(rowsOf(inset.picture()) - strip.pixelsAt(before)) < 4,
+                 qPrintable(QString("%1 %2").arg(rowsOf(inset.picture())).arg(strip.pixelsAt(before))));
+        for (int i = 0; i < 12; ++i) QTest::keyClick(m_window.get(), Qt::Key_BracketRight);
+        QVERIFY(std::abs(strip.viewer() / before - 2) < 0.01);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(std::abs(rowsOf(inset.picture()) - strip.pixelsAt(2 * before)) < 3);
+        QTest::mouseClick(&strip, Qt::LeftButton, {}, {strip.width() / 3, 60});
+        QVERIFY(strip.viewer() < before);
+        viewport.lookFrom(camera.yaw(), camera.pitch());
+    }
+
+    void keepsTheResultAsALevelAndUndoesIt() {
+        DocumentModel& model = m_window->model();
+        const auto mesh = m_window->desk().preview()->mesh;
+        QTest::mouseClick(test::buttonNamed(m_window->desk(), "Keep as LOD 0"), Qt::LeftButton);
+        QCOMPARE(model.document().levels.size(), std::size_t(1));
+        QCOMPARE(model.document().levels[0].mesh, mesh);
+        QVERIFY(model.isEdited());
+        model.undoStack().undo();
+        QVERIFY(model.document().levels.empty());
+        QVERIFY(m_window->desk().shown() == Shown{Shown::source});
+        model.undoStack().redo();
+        QCOMPARE(model.document().levels.size(), std::size_t(1));
+        QVERIFY(model.document().levels[0].evidence != nullptr);
+    }
+
+    void putsAResultInTheSourcesPlaceAndBack() {
+        DocumentModel& model = m_window->model();
+        const auto source = model.document().source;
+        m_window->desk().target().showTarget("50k");
+        QTest::keyClick(m_window.get(), Qt::Key_Return, Qt::ControlModifier);
+        QVERIFY(waitUntil([&] { return m_window->desk().preview().has_value(); }));
+        m_window->desk().replaceSource();
+        QCOMPARE(model.document().source->triangleCount(), std::size_t(50000));
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(model.document().levels[0].evidence != nullptr);  // measured anew, against the new source
+        model.undoStack().undo();
+        QCOMPARE(model.document().source, source);
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void discardsAResult() {
+        m_window->desk().target().showTarget("5k");
+        m_window->desk().target().submit();
+        QVERIFY(waitUntil([&] { return m_window->desk().preview().has_value(); }));
+        QTest::mouseClick(test::buttonNamed(m_window->desk(), "Discard"), Qt::LeftButton);
+        QVERIFY(!m_window->desk().preview());
+        QCOMPARE(m_window->model().document().levels.size(), std::size_t(1));
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void choosesLevelsByTheirDigits() {
+        QTest::keyClick(m_window.get(), Qt::Key_1);
+        QVERIFY(m_window->desk().shown() == Shown{0});
+        QTest::keyClick(m_window.get(), Qt::Key_0);
+        QVERIFY(m_window->desk().shown() == Shown{Shown::source});
+        QTest::keyClick(m_window.get(), Qt::Key_7);  // there is none
+        QVERIFY(m_window->desk().shown() == Shown{Shown::source});
+    }
+
+    void savesAndFindsEverythingAgain() {
+        const QString path = QString::fromStdString((m_folder / "jar.umesh").string());
+        m_window->saveTo(path);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!m_window->model().isEdited());
+        const Level before = m_window->model().document().levels[0];
+        m_window->open(path);
+        QVERIFY(waitUntil([&] { return m_window->model().document().levels.size() == 1 && m_window->model().document().levels[0].mesh != before.mesh; }));
+        QVERIFY(waitUntilIdle(*m_window));
+        const Document& document = m_window->model().document();
+        QCOMPARE(document.source->triangleCount(), m_sourceTriangles);
+        QCOMPARE(document.levels[0].mesh->triangles, before.mesh->triangles);
+        QCOMPARE(document.levels[0].evidence->max, before.evidence->max);
+        QCOMPARE(document.levels[0].target, std::string("2%"));
+        QVERIFY(!m_window->model().isEdited());
+    }
+
+    void exportsByAPattern() {
+        QTest::keyClick(m_window.get(), Qt::Key_E, Qt::ControlModifier);
+        ExportCard& card = m_window->desk().exportCard();
+        QVERIFY(card.isVisible());
+        card.findChild<QLineEdit*>("exportFolder")->setText(QString::fromStdString((m_folder / "deliver").string()));
+        card.findChild<QLineEdit*>("exportPattern")->setText("{name}_{size}");
+        QVERIFY(!test::buttonNamed(card, "Export")->isEnabled());  // no such word
+        card.findChild<QLineEdit*>("exportPattern")->setText("{name}_lod{n}");
+        QTest::mouseClick(test::buttonNamed(card, "Export"), Qt::LeftButton);
+        QVERIFY(waitUntil([&] { return !card.job().isRunning(); }));
+        const Mesh exported = readMesh(m_folder / "deliver/jar_lod0.glb", Progress()).mesh;
+        const Level& level = m_window->model().document().levels[0];
+        QCOMPARE(exported.triangleCount(), level.mesh->triangleCount());
+        QCOMPARE(exported.parts.size(), std::size_t(5));
+        QCOMPARE(exported.materials.size(), std::size_t(5));
+        QVERIFY(!card.isVisible());
+    }
+
+    void standsInTheNightThemeToo() {
+        const QImage day = test::pictureOf(*m_window);
+        applyTheme(Theme::nightTheme());
+        m_window->desk().view().viewport().redraw();
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(test::pictureOf(*m_window).pixelColor(3, 3).lightness() < day.pixelColor(3, 3).lightness() - 60);
+        applyTheme(Theme::paperTheme());
+    }
+
+    void cleanupTestCase() {
+        m_window->model().undoStack().setClean();
+        m_window.reset();
+    }
+
+private:
+    QLineEdit* targetField() const {
+        for (QLineEdit* field : m_window->desk().target().findChildren<QLineEdit*>()) return field;
+        return nullptr;
+    }
+
+    QStringList visibleTexts() const {
+        QStringList texts;
+        for (const QLabel* label : m_window->findChildren<QLabel*>())
+            if (label->isVisible()) texts += label->text();
+        return texts;
+    }
+
+    static void moveWithButtons(QWidget& widget, const QPoint& place, Qt::MouseButton button) {
+        QMouseEvent move(QEvent::MouseMove, place, widget.mapToGlobal(place), Qt::NoButton, button, Qt::NoModifier);
+        QApplication::sendEvent(&widget, &move);
+    }
+
+    // From the first row that is not background to the last.
+    static int rowsOf(const QImage& picture) {
+        int first = -1, last = -1;
+        for (int y = 0; y < picture.height(); ++y) {
+            const QColor ground = picture.pixelColor(0, y);
+            for (int x = 1; x < picture.width(); ++x) {
+                const QColor color = picture.pixelColor(x, y);
+                if (std::abs(color.red() - ground.red()) + std::abs(color.blue() - ground.blue()) < 24) continue;
+                if (first < 0) first = y;
+                last = y;
+                break;
+            }
+        }
+        return last - first + 1;
+    }
+
+    test::Folder m_folder;
+    std::size_t m_sourceTriangles = 0;
+    std::unique_ptr<MainWindow> m_window;
+};
+
+int main(int argc, char** argv) {
+    test::askForOpenGl();
+    QApplication application(argc, argv);
+    DeskTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "DeskTest.moc"

@@ -1,1 +1,208 @@
-int main(){}
+// Opening of all kinds, what goes wrong with it, and work that was not saved.
+#include "app/panels/Widgets.h"
+#include "app/theme/Theme.h"
+#include "demo/CoralHead.h"
+#include "files/MeshFile.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+#include "tests/support/Window.h"
+
+#include <QComboBox>
+#include <QDropEvent>
+#include <QLabel>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QProcess>
+
+using namespace um;
+using namespace um::app;
+using test::waitUntil;
+using test::waitUntilIdle;
+
+class OpeningTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        applyTheme(Theme::paperTheme());
+        writeMesh(test::makeSphere(1, 30), m_folder / "sphere.ply", Progress());
+    }
+
+    void init() {
+        m_window = std::make_unique<MainWindow>(m_folder / "recovery");
+        QVERIFY(test::showActive(*m_window));
+    }
+
+    void cleanup() {
+        if (m_window) m_window->model().undoStack().setClean();
+        m_window.reset();
+    }
+
+    void invitesWhileNothingIsOpen() {
+        QVERIFY(test::buttonNamed(*m_window, "Open …") != nullptr);
+        QVERIFY(test::buttonNamed(*m_window, "Reduce") == nullptr);  // nothing that could not be used
+    }
+
+    void opensWhatIsDropped() {
+        QMimeData data;
+        data.setUrls({QUrl::fromLocalFile(QString::fromStdString((m_folder / "sphere.ply").string()))});
+        QDragEnterEvent enter({100, 100}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &enter);
+        QVERIFY(enter.isAccepted());
+        QDropEvent drop({100, 100}, Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(m_window.get(), &drop);
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        QCOMPARE(m_window->model().document().name, std::string("sphere"));
+    }
+
+    void remembersRecentFiles() {
+        open("sphere.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        MainWindow another(m_folder / "recovery2");
+        another.show();
+        QVERIFY(test::buttonNamed(another, "sphere.ply") != nullptr);
+    }
+
+    void saysWhatIsWrongWithAFileAndKeepsWhatIsOpen() {
+        open("sphere.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        m_folder.write("broken.obj", "v 0 0 0\nv 1 nan 0\n");
+        open("broken.obj");
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
+        QVERIFY(m_window->messages().text().contains("broken.obj, line 2"));
+        QCOMPARE(m_window->model().document().name, std::string("sphere"));
+    }
+
+    void showsProgressOfOpeningAndCanBeCancelled() {
+        writeMesh(demo::makeCoralHead(6000000), m_folder / "coral.stl", Progress());
+        open("coral.stl");
+        QStringList seen;
+        QVERIFY(waitUntil([&] {
+            for (const QLabel* label : m_window->findChildren<QLabel*>())
+                if (label->isVisible() && label->text().startsWith("Reading") && !seen.contains(label->text())) seen += label->text();
+            return seen.size() > 2;
+        }));
+        QPushButton* cancel = test::buttonNamed(*m_window, "Cancel");
+        QVERIFY(cancel != nullptr);
+        QTest::mouseClick(cancel, Qt::LeftButton);
+        QVERIFY(waitUntil([&] { return !m_window->openJob().isRunning(); }, 5));
+        QVERIFY(!m_window->model().isOpen());
+        // And once more, to the end: six million triangles, navigated through a stand-in.
+        open("coral.stl");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(m_window->model().document().source->triangleCount(), std::size_t(5999648));
+        QVERIFY(m_window->desk().view().viewport().isSettled());
+    }
+
+    void choosesTheUnitOfAFileThatDoesNotSay() {
+        m_folder.write("plain.obj", "v 0 0 0\nv 20 0 0\nv 0 20 0\nf 1 2 3\n");
+        open("plain.obj");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        QVERIFY(waitUntilIdle(*m_window));
+        auto* units = m_window->findChild<QComboBox*>();
+        QVERIFY(units != nullptr);
+        emit units->textActivated("mm");
+        QCOMPARE(m_window->model().document().source->metresPerUnit, 0.001);
+        m_window->model().undoStack().undo();
+        QCOMPARE(m_window->model().document().source->metresPerUnit, 1.0);
+    }
+
+    void asksBeforeUnsavedWorkIsLost() {
+        open("sphere.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        changeSomething();
+        QString asked;
+        QTimer::singleShot(300, this, [&] {
+            auto* question = m_window->findChild<QMessageBox*>("unsavedQuestion");
+            if (question == nullptr) return;
+            asked = question->text();
+            QTest::mouseClick(test::buttonNamed(*question, "Go on working"), Qt::LeftButton);
+        });
+        QVERIFY(!m_window->close());
+        QVERIFY(asked.contains("unsaved"));
+        QVERIFY(m_window->isVisible());
+    }
+
+    void offersUnsavedWorkAtTheNextStart() {
+        open("sphere.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        changeSomething();
+        QVERIFY(waitUntil([&] { return hasKeptWork(); }, 20));
+        // A killed program clears nothing away: its file is put back once the window is gone, as if it had been killed.
+        const auto kept = keptWork();
+        std::filesystem::copy(kept, m_folder / "aside.umesh");
+        m_window->model().undoStack().setClean();
+        m_window.reset();
+        QVERIFY(!hasKeptWork());  // a clean end leaves nothing behind
+        std::filesystem::rename(m_folder / "aside.umesh", kept);
+        m_window = std::make_unique<MainWindow>(m_folder / "recovery");
+        m_window->show();
+        QVERIFY(m_window->messages().isVisible());
+        QVERIFY(m_window->messages().text().contains("unsaved work"));
+        QTest::mouseClick(test::buttonNamed(m_window->messages(), "Open it"), Qt::LeftButton);
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        QCOMPARE(m_window->model().document().tolerance, 0.002);
+        QVERIFY(m_window->model().isEdited());  // it is still not saved
+        m_window->saveTo(QString::fromStdString((m_folder / "rescued.umesh").string()));
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!m_window->model().isEdited());
+    }
+
+    void throwsUnwantedWorkAway() {
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
+        m_window.reset();
+        saveDocument(document, m_folder / "recovery/work-1-1.umesh", Progress());
+        init();
+        QTest::mouseClick(test::buttonNamed(m_window->messages(), "Throw it away"), Qt::LeftButton);
+        QVERIFY(!std::filesystem::exists(m_folder / "recovery/work-1-1.umesh"));
+    }
+
+    void saysSoWithoutOpenGl() {
+        QProcess program;
+        QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+        environment.insert("QT_QPA_PLATFORM", "offscreen");  // a platform that has none
+        program.setProcessEnvironment(environment);
+        program.start(UNDERSTATED_MESH_PROGRAM, {QString::fromStdString((m_folder / "sphere.ply").string())});
+        QVERIFY(program.waitForStarted());
+        QByteArray said;
+        QVERIFY(waitUntil(
+            [&] {
+                said += program.readAllStandardError();
+                return said.contains("OpenGL 3.3") && said.contains("libgl1-mesa-dri");
+            },
+            20));
+        QTest::qWait(500);
+        QCOMPARE(program.state(), QProcess::Running);  // and goes on: everything but the picture works
+        program.kill();
+        program.waitForFinished();
+    }
+
+private:
+    void open(const std::string& name) { m_window->open(QString::fromStdString((m_folder / name).string())); }
+
+    void changeSomething() {
+        Document next = m_window->model().document();
+        next.tolerance = 0.002;
+        m_window->model().change("Tolerance", next);
+    }
+
+    std::filesystem::path keptWork() const {
+        for (const auto& entry : std::filesystem::directory_iterator(m_folder / "recovery"))
+            if (entry.path().extension() == ".umesh") return entry.path();
+        return {};
+    }
+    bool hasKeptWork() const { return !keptWork().empty(); }
+
+    test::Folder m_folder;
+    std::unique_ptr<MainWindow> m_window;
+};
+
+int main(int argc, char** argv) {
+    test::askForOpenGl();
+    QApplication application(argc, argv);
+    OpeningTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "OpeningTest.moc"
