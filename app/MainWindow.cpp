@@ -56,7 +56,9 @@ constexpr KeyLine keyLines[] = {
 }  // namespace
 
 MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
-    : m_recoveryFolder(recoveryFolder), m_top(new TopStrip), m_messages(new MessageBar),
+    : m_recoveryFolder(recoveryFolder),
+      m_top(new TopStrip),
+      m_messages(new MessageBar),
       m_desk(new AssetDesk(m_model, *m_messages)) {
     setWindowTitle(tr("Understated Mesh"));
     setWindowIcon(QIcon(":/icons/understated-mesh.svg"));
@@ -246,9 +248,9 @@ void MainWindow::showTitle() {
 }
 
 void MainWindow::chooseAndOpen() {
-    const QString path = QFileDialog::getOpenFileName(
-        this, tr("Open"), QSettings().value("openFolder").toString(),
-        tr("Meshes and documents (*.obj *.ply *.stl *.gltf *.glb *.umesh *.OBJ *.PLY *.STL *.GLTF *.GLB *.UMESH);;All files (*)"));
+    const QString path = QFileDialog::getOpenFileName(this, tr("Open"), QSettings().value("openFolder").toString(),
+                                                      tr("Meshes and documents (*.obj *.ply *.stl *.gltf *.glb *.umesh "
+                                                         "*.OBJ *.PLY *.STL *.GLTF *.GLB *.UMESH);;All files (*)"));
     if (!path.isEmpty()) open(path);
 }
 
@@ -345,8 +347,7 @@ void MainWindow::offerAbandonedWork() {
     const QString when = QFileInfo(path).lastModified().toString("d MMM, hh:mm");
     m_messages->ask(
         tr("There is unsaved work from %1: the program ended without saving it.").arg(when), tr("Open it"),
-        [this, path] { startOpening(path, true); }, tr("Throw it away"),
-        [work] { discardAbandonedWork(*work); });
+        [this, path] { startOpening(path, true); }, tr("Throw it away"), [work] { discardAbandonedWork(*work); });
 }
 
 bool MainWindow::mayDropUnsavedWork() {

@@ -1,16 +1,17 @@
 // understated-mesh: the desktop program.
 #include "app/MainWindow.h"
-#include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
-#include "app/viewport/ViewArea.h"
 
 #include <cstdio>
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QLabel>
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
+#include <QPushButton>
 #include <QSettings>
 #include <QSurfaceFormat>
+#include <QVBoxLayout>
 
 namespace {
 
@@ -21,6 +22,29 @@ bool hasUsableOpenGl() {
     QOffscreenSurface surface;
     surface.create();
     return context.makeCurrent(&surface) && context.format().version() >= qMakePair(3, 3);
+}
+
+// A window of its own: one with a drawing area in it cannot even be painted without OpenGL.
+int sayThereIsNoOpenGl() {
+    const QString sentence = QObject::tr(
+        "There is no usable OpenGL 3.3 here, so meshes cannot be shown. Update the graphics driver, or install Mesa's "
+        "software one (package libgl1-mesa-dri) and start again. The command line, umesh, works without it.");
+    std::fprintf(stderr, "understated-mesh: %s\n", qPrintable(sentence));
+    QWidget window;
+    window.setWindowTitle(QObject::tr("Understated Mesh"));
+    auto* text = new QLabel(sentence);
+    text->setWordWrap(true);
+    text->setMinimumWidth(420);
+    auto* quit = new QPushButton(QObject::tr("Quit"));
+    QObject::connect(quit, &QPushButton::clicked, &window, &QWidget::close);
+    auto* column = new QVBoxLayout(&window);
+    column->setContentsMargins(24, 20, 24, 16);
+    column->setSpacing(14);
+    column->addWidget(text);
+    column->addWidget(quit, 0, Qt::AlignRight);
+    window.show();
+    QApplication::exec();
+    return 1;
 }
 
 }  // namespace
@@ -42,17 +66,10 @@ int main(int argc, char** argv) {
     parser.addPositionalArgument("file", "A mesh (OBJ, PLY, STL, glTF, GLB) or document (.umesh) to open.", "[file]");
     parser.process(application);
 
-    um::app::applyTheme(QSettings().value("night").toBool() ? um::app::Theme::nightTheme() : um::app::Theme::paperTheme());
+    um::app::applyTheme(QSettings().value("night").toBool() ? um::app::Theme::nightTheme()
+                                                            : um::app::Theme::paperTheme());
+    if (!hasUsableOpenGl()) return sayThereIsNoOpenGl();
     um::app::MainWindow window(um::recoveryFolder());
-    if (!hasUsableOpenGl()) {
-        // A widget that cannot draw would take the program down with it; all the rest works without.
-        window.desk().view().viewport().hide();
-        const QString sentence = QObject::tr(
-            "There is no usable OpenGL 3.3 here, so meshes cannot be shown. Update the graphics driver, or install Mesa's "
-            "software one (package libgl1-mesa-dri) and start again. The command line, umesh, works without it.");
-        std::fprintf(stderr, "understated-mesh: %s\n", qPrintable(sentence));
-        window.messages().say(sentence);
-    }
     window.show();
     if (!parser.positionalArguments().isEmpty()) window.open(parser.positionalArguments().front());
     return QApplication::exec();

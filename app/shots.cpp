@@ -35,7 +35,8 @@ bool waitFor(const Condition& condition, int seconds) {
 
 class Photographer {
 public:
-    Photographer(QString data, QString out, QString only) : m_data(std::move(data)), m_out(std::move(out)), m_only(std::move(only)) {
+    Photographer(QString data, QString out, QString only)
+        : m_data(std::move(data)), m_out(std::move(out)), m_only(std::move(only)) {
         m_window.show();
         let(300);
     }

@@ -31,7 +31,8 @@ public:
         std::map<std::pair<VertexId, VertexId>, int> edges;
         for (std::size_t t = 0; t < m_triangles.size(); ++t) {
             const Triangle& triangle = m_triangles[t];
-            const Vec3d doubled = areaNormal(m_positions[triangle[0]], m_positions[triangle[1]], m_positions[triangle[2]]);
+            const Vec3d doubled =
+                areaNormal(m_positions[triangle[0]], m_positions[triangle[1]], m_positions[triangle[2]]);
             for (std::size_t i = 0; i < 3; ++i) {
                 m_around[triangle[i]].push_back(TriangleId(t));
                 const VertexId next = triangle[(i + 1) % 3];
@@ -50,7 +51,8 @@ public:
             const Entry entry = m_heap.top();
             m_heap.pop();
             if (m_stamps[entry.a] != entry.stampA || m_stamps[entry.b] != entry.stampB) continue;
-            if (!linkHolds(entry.a, entry.b) || flips(entry.a, entry.b, entry.place) || flips(entry.b, entry.a, entry.place))
+            if (!linkHolds(entry.a, entry.b) || flips(entry.a, entry.b, entry.place) ||
+                flips(entry.b, entry.a, entry.place))
                 continue;
             contract(entry);
         }
@@ -126,7 +128,8 @@ private:
             if (std::find(triangle.begin(), triangle.end(), other) != triangle.end()) continue;
             std::array<Vec3d, 3> moved;
             for (std::size_t i = 0; i < 3; ++i) moved[i] = triangle[i] == from ? place : m_positions[triangle[i]];
-            const Vec3d before = areaNormal(m_positions[triangle[0]], m_positions[triangle[1]], m_positions[triangle[2]]);
+            const Vec3d before =
+                areaNormal(m_positions[triangle[0]], m_positions[triangle[1]], m_positions[triangle[2]]);
             const Vec3d after = areaNormal(moved[0], moved[1], moved[2]);
             if (before.dot(after) < 0.2 * before.norm() * after.norm()) return true;
         }

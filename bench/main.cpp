@@ -8,6 +8,9 @@
 #include "measure/Deviation.h"
 #include "reduce/Reduce.h"
 
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
 #include <algorithm>
 #include <chrono>
 #include <CLI/CLI.hpp>
@@ -15,9 +18,6 @@
 #include <filesystem>
 #include <functional>
 #include <random>
-#include <sys/resource.h>
-#include <sys/wait.h>
-#include <unistd.h>
 
 namespace um::bench {
 namespace {
@@ -85,8 +85,7 @@ void speed(std::size_t triangles, int runs) {
         say((std::string("read and weld binary ") + (extension + 1)).c_str(), seconds, yardstick, 0.75);
     }
     Mesh level;
-    const double reducing =
-        medianSeconds(runs, [&] { level = reduceMesh(coral, {count / 100}, Progress()).mesh; });
+    const double reducing = medianSeconds(runs, [&] { level = reduceMesh(coral, {count / 100}, Progress()).mesh; });
     say("reduce to 1 %", reducing, yardstick, 2);
     DeviationSettings settings;
     settings.samples = count / 2;
@@ -101,10 +100,11 @@ void memory(std::size_t triangles) {
         const Mesh coral = demo::makeCoralHead(triangles);
         reduceMesh(coral, {triangles / 100}, Progress());
     });
-    std::printf("Memory, coral head of %s triangles\n  making it peaks at %.0f, reducing it to 1 %% at %.0f bytes a triangle"
-                "   goal 150   %s\n",
-                formatCount(triangles).c_str(), alone / double(triangles), reducing / double(triangles),
-                reducing / double(triangles) <= 150 ? "met" : "NOT met");
+    std::printf(
+        "Memory, coral head of %s triangles\n  making it peaks at %.0f, reducing it to 1 %% at %.0f bytes a triangle"
+        "   goal 150   %s\n",
+        formatCount(triangles).c_str(), alone / double(triangles), reducing / double(triangles),
+        reducing / double(triangles) <= 150 ? "met" : "NOT met");
 }
 
 void quality(const char* name, const Mesh& source) {
@@ -118,8 +118,8 @@ void quality(const char* name, const Mesh& source) {
         const Deviation a = measureDeviation(source, ours, {}, Progress());
         const Deviation b = measureDeviation(source, textbook, {}, Progress());
         std::printf("  %5.2f %%   rms %.2fx (%s)   max %.2fx (%s)   speed %.1fx (%.2f s)\n", 100 * share, a.rms / b.rms,
-                    formatLength(a.rms).c_str(), a.max / b.max, formatLength(a.max).c_str(), textbookSeconds / ourSeconds,
-                    ourSeconds);
+                    formatLength(a.rms).c_str(), a.max / b.max, formatLength(a.max).c_str(),
+                    textbookSeconds / ourSeconds, ourSeconds);
     }
 }
 

@@ -4,10 +4,10 @@
 #include "base/File.h"
 #include "base/Units.h"
 
+#include <unistd.h>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
-#include <unistd.h>
 
 namespace um::cli {
 namespace {

@@ -32,7 +32,8 @@ private:
     std::thread m_watcher;
 };
 
-/// Where the answer goes: a line for people, and JSON into a file ("-" is standard output, which then carries nothing else).
+/// Where the answer goes: a line for people, and JSON into a file ("-" is standard output, which then carries nothing
+/// else).
 class Answer {
 public:
     explicit Answer(std::string jsonFile) : m_jsonFile(std::move(jsonFile)) {}
@@ -43,7 +44,8 @@ private:
     std::string m_jsonFile;
 };
 
-/// Reads a mesh with progress and prints the reader's notes on standard error. A unit given takes the place of the file's.
+/// Reads a mesh with progress and prints the reader's notes on standard error. A unit given takes the place of the
+/// file's.
 MeshFile readWithNotes(const std::string& path, const std::string& unit);
 
 /// The measurements as docs/MEASURES.md lists them, lengths in the source's unit; a `tolerance` of 0 asks for no share.

@@ -60,8 +60,8 @@ std::string summary(const std::string& path, const MeshFile& file, const MeshSta
                        formatCount(whole.vertices) + " vertices, " + formatCount(file.mesh.parts.size()) + " parts, " +
                        formatCount(whole.materials) + " materials, " + formatLength(double(size.x()) * metres) + " x " +
                        formatLength(double(size.y()) * metres) + " x " + formatLength(double(size.z()) * metres) +
-                       (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + formatCount(whole.pieces) + " pieces; " +
-                       healthLine(whole);
+                       (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + formatCount(whole.pieces) +
+                       " pieces; " + healthLine(whole);
     if (file.mesh.parts.size() > 1)
         for (std::size_t part = 0; part < file.mesh.parts.size(); ++part)
             text += "\n    " + file.mesh.parts[part].name + ": " + formatCount(statistics.parts[part].triangles) +

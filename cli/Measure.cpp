@@ -43,7 +43,8 @@ void addMeasure(CLI::App& app, int& code) {
     const auto options = std::make_shared<Options>();
     command->add_option("SOURCE", options->source, "the untouched mesh")->required();
     command->add_option("LEVEL", options->level, "the reduced one")->required();
-    command->add_option("--tolerance", options->tolerance, "say what share is within it; end with 3 if the largest is not");
+    command->add_option("--tolerance", options->tolerance,
+                        "say what share is within it; end with 3 if the largest is not");
     command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");

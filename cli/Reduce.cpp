@@ -42,7 +42,8 @@ int run(const Options& options) {
     if (result.deviation) line += ", " + deviationLine(*result.deviation, file.mesh.metresPerUnit);
     line += " -> " + options.out;
     if (!result.targetMet) line += "; the target was not reached: borders, seams and closed pieces allow no fewer";
-    if (!withinTolerance) line += "; the tolerance of " + formatLength(allowed * file.mesh.metresPerUnit) + " is exceeded";
+    if (!withinTolerance)
+        line += "; the tolerance of " + formatLength(allowed * file.mesh.metresPerUnit) + " is exceeded";
     answer.line(line);
     Json json = {{"source", meshJson(options.in, file.mesh)},
                  {"level", meshJson(options.out, result.mesh)},
@@ -57,7 +58,8 @@ int run(const Options& options) {
 }  // namespace
 
 void addReduce(CLI::App& app, int& code) {
-    CLI::App* command = app.add_subcommand("reduce", "Reduces a mesh to a count, a share, a length or pixels at a distance");
+    CLI::App* command =
+        app.add_subcommand("reduce", "Reduces a mesh to a count, a share, a length or pixels at a distance");
     const auto options = std::make_shared<Options>();
     command->add_option("IN", options->in, "mesh to reduce")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj, .ply, .stl)")->required();

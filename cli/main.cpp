@@ -29,7 +29,8 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "umesh: %s\n", error.what());
         return failed;
     } catch (const std::bad_alloc&) {
-        std::fprintf(stderr, "umesh: there is not enough memory for this; close other programs or use a smaller mesh.\n");
+        std::fprintf(stderr,
+                     "umesh: there is not enough memory for this; close other programs or use a smaller mesh.\n");
         return failed;
     }
     return code;

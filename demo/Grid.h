@@ -15,8 +15,8 @@ struct Grid {
     bool poleAtEnd = false;    ///< all of the row v = 1 is one point
 };
 
-/// Adds the surface point(u, v), u and v from 0 to 1, to `mesh` as triangles of the section (part, material). Counter-clockwise
-/// is where u turns left of v.
+/// Adds the surface point(u, v), u and v from 0 to 1, to `mesh` as triangles of the section (part, material).
+/// Counter-clockwise is where u turns left of v.
 void addGrid(Mesh& mesh, std::uint32_t part, std::uint32_t material, const Grid& grid,
              const std::function<Vec3d(double u, double v)>& point, bool withUvs);
 

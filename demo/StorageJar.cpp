@@ -137,26 +137,28 @@ void addHandle(Mesh& mesh, double angle) {
     grid.columns = 92;
     grid.rows = 402;
     grid.closedAlongU = grid.poleAtStart = grid.poleAtEnd = true;
-    addGrid(mesh, Handles, Handles, grid,
-            [&](double u, double v) {
-                const double t = v;
-                const Vec3d centre = bezier(path, t);
-                const Vec3d along = (bezier(path, std::min(1.0, t + 1e-3)) - bezier(path, std::max(0.0, t - 1e-3))).normalized();
-                const Vec3d outward = side.cross(along);
-                const double around = 2 * pi * u;
-                double wide = 0.0135 + 0.005 * std::pow(std::abs(2 * t - 1), 3);
-                double thick = 0.0085 + 0.003 * std::pow(std::abs(2 * t - 1), 3);
-                const double end = std::min(t, 1 - t);
-                const double cap = std::sqrt(std::clamp(end / 0.012, 0.0, 1.0));
-                // Two grooves run along the back.
-                const double back = std::max(0.0, -std::sin(around));
-                const double dent = 0.0016 * back * std::exp(-std::pow(std::cos(around) / 0.22, 2) * 4);
-                const Vec3d flat = side * std::cos(around) * wide + outward * std::sin(around) * thick;
-                const Vec3d on = centre + flat;
-                const double rough = 0.0007 * fractalNoise(on * 40, 3, 5) + 0.0002 * noise(on * 300, 6);
-                return Vec3d(centre + cap * (flat * (1 + (rough - dent) / thick)));
-            },
-            true);
+    addGrid(
+        mesh, Handles, Handles, grid,
+        [&](double u, double v) {
+            const double t = v;
+            const Vec3d centre = bezier(path, t);
+            const Vec3d along =
+                (bezier(path, std::min(1.0, t + 1e-3)) - bezier(path, std::max(0.0, t - 1e-3))).normalized();
+            const Vec3d outward = side.cross(along);
+            const double around = 2 * pi * u;
+            double wide = 0.0135 + 0.005 * std::pow(std::abs(2 * t - 1), 3);
+            double thick = 0.0085 + 0.003 * std::pow(std::abs(2 * t - 1), 3);
+            const double end = std::min(t, 1 - t);
+            const double cap = std::sqrt(std::clamp(end / 0.012, 0.0, 1.0));
+            // Two grooves run along the back.
+            const double back = std::max(0.0, -std::sin(around));
+            const double dent = 0.0016 * back * std::exp(-std::pow(std::cos(around) / 0.22, 2) * 4);
+            const Vec3d flat = side * std::cos(around) * wide + outward * std::sin(around) * thick;
+            const Vec3d on = centre + flat;
+            const double rough = 0.0007 * fractalNoise(on * 40, 3, 5) + 0.0002 * noise(on * 300, 6);
+            return Vec3d(centre + cap * (flat * (1 + (rough - dent) / thick)));
+        },
+        true);
 }
 
 void addBarnacle(Mesh& mesh, std::uint32_t number, const Vec3d& foot, const Vec3d& normal) {
@@ -166,24 +168,34 @@ void addBarnacle(Mesh& mesh, std::uint32_t number, const Vec3d& foot, const Vec3
     const double phase = 2 * pi * random(23, number);
     const Vec3d x = normal.unitOrthogonal();
     const Vec3d y = normal.cross(x);
-    static const Profile cone({{1.06, -0.16}, {0.98, 0.04}, {0.80, 0.35}, {0.62, 0.70}, {0.50, 0.96}, {0.45, 1.0}, {0.38, 0.94},
-                               {0.30, 0.62}, {0.20, 0.34}, {0.02, 0.26}});
+    static const Profile cone({{1.06, -0.16},
+                               {0.98, 0.04},
+                               {0.80, 0.35},
+                               {0.62, 0.70},
+                               {0.50, 0.96},
+                               {0.45, 1.0},
+                               {0.38, 0.94},
+                               {0.30, 0.62},
+                               {0.20, 0.34},
+                               {0.02, 0.26}});
     Grid grid;
     grid.columns = 32;
     grid.rows = 29;
     grid.closedAlongU = grid.poleAtEnd = true;
-    addGrid(mesh, Barnacles, Barnacles, grid,
-            [&](double u, double v) {
-                const Point2 p = cone.at(v);
-                const double around = 2 * pi * u;
-                const double ribs = 1 + 0.10 * std::abs(std::sin(3 * around + phase)) * (1 - v) +
-                                    0.05 * noise(Vec3d(std::cos(around) * 3, std::sin(around) * 3, 4 * v) + foot * 900, 31);
-                const double r = size * p.x() * ribs;
-                const double jag = 1 + 0.08 * std::sin(6 * around + phase) * smoothStep(0.35, 0.5, v) * (1 - smoothStep(0.6, 0.8, v));
-                return Vec3d(foot + x * (r * std::cos(around) + lean * height * p.y()) + y * r * std::sin(around) +
-                             normal * height * p.y() * jag);
-            },
-            true);
+    addGrid(
+        mesh, Barnacles, Barnacles, grid,
+        [&](double u, double v) {
+            const Point2 p = cone.at(v);
+            const double around = 2 * pi * u;
+            const double ribs = 1 + 0.10 * std::abs(std::sin(3 * around + phase)) * (1 - v) +
+                                0.05 * noise(Vec3d(std::cos(around) * 3, std::sin(around) * 3, 4 * v) + foot * 900, 31);
+            const double r = size * p.x() * ribs;
+            const double jag =
+                1 + 0.08 * std::sin(6 * around + phase) * smoothStep(0.35, 0.5, v) * (1 - smoothStep(0.6, 0.8, v));
+            return Vec3d(foot + x * (r * std::cos(around) + lean * height * p.y()) + y * r * std::sin(around) +
+                         normal * height * p.y() * jag);
+        },
+        true);
 }
 
 // Barnacles settle in clusters on the outside of the body, mostly on one flank.
@@ -221,41 +233,55 @@ void addRope(Mesh& mesh) {
             grid.closedAlongU = grid.closedAlongV = true;
             const double height = 0.5335 + 0.0112 * turn;
             const double ring = turn == 0 ? 0.0545 : 0.0515;
-            addGrid(mesh, RopeCollar, RopeCollar, grid,
-                    [&](double u, double v) {
-                        const double angle = 2 * pi * v;
-                        const Vec3d out(std::cos(angle), 0, -std::sin(angle));
-                        const Vec3d up(0, 1, 0);
-                        const double twist = 2 * pi * (21 * v + strand / 3.0);
-                        const Vec3d along(-std::sin(angle), 0, -std::cos(angle));
-                        const Vec3d centre = out * (ring + 0.0032 * std::cos(twist)) + up * (height + 0.0032 * std::sin(twist));
-                        const Vec3d outward = out * std::cos(twist) + up * std::sin(twist);
-                        const Vec3d across = along.cross(outward);
-                        const double around = 2 * pi * u;
-                        const double fibre = 1 + 0.07 * std::sin(5 * around + 90 * angle) + 0.05 * noise(centre * 350, 44);
-                        return Vec3d(centre + 0.0031 * fibre * (outward * std::cos(around) + across * std::sin(around)));
-                    },
-                    true);
+            addGrid(
+                mesh, RopeCollar, RopeCollar, grid,
+                [&](double u, double v) {
+                    const double angle = 2 * pi * v;
+                    const Vec3d out(std::cos(angle), 0, -std::sin(angle));
+                    const Vec3d up(0, 1, 0);
+                    const double twist = 2 * pi * (21 * v + strand / 3.0);
+                    const Vec3d along(-std::sin(angle), 0, -std::cos(angle));
+                    const Vec3d centre =
+                        out * (ring + 0.0032 * std::cos(twist)) + up * (height + 0.0032 * std::sin(twist));
+                    const Vec3d outward = out * std::cos(twist) + up * std::sin(twist);
+                    const Vec3d across = along.cross(outward);
+                    const double around = 2 * pi * u;
+                    const double fibre = 1 + 0.07 * std::sin(5 * around + 90 * angle) + 0.05 * noise(centre * 350, 44);
+                    return Vec3d(centre + 0.0031 * fibre * (outward * std::cos(around) + across * std::sin(around)));
+                },
+                true);
         }
 }
 
 void addStopper(Mesh& mesh) {
-    static const Profile plug({{0.0003, 0.545}, {0.020, 0.546}, {0.030, 0.550}, {0.033, 0.570}, {0.035, 0.600}, {0.041, 0.6175},
-                               {0.047, 0.6205}, {0.049, 0.627}, {0.044, 0.634}, {0.028, 0.638}, {0.016, 0.640}, {0.013, 0.650},
-                               {0.011, 0.657}, {0.0003, 0.660}});
+    static const Profile plug({{0.0003, 0.545},
+                               {0.020, 0.546},
+                               {0.030, 0.550},
+                               {0.033, 0.570},
+                               {0.035, 0.600},
+                               {0.041, 0.6175},
+                               {0.047, 0.6205},
+                               {0.049, 0.627},
+                               {0.044, 0.634},
+                               {0.028, 0.638},
+                               {0.016, 0.640},
+                               {0.013, 0.650},
+                               {0.011, 0.657},
+                               {0.0003, 0.660}});
     Grid grid;
     grid.columns = 84;
     grid.rows = 80;
     grid.closedAlongU = grid.poleAtStart = grid.poleAtEnd = true;
-    addGrid(mesh, Stopper, Stopper, grid,
-            [](double u, double v) {
-                const Point2 p = plug.at(v);
-                const double angle = 2 * pi * u;
-                const Vec3d on(std::cos(angle) * p.x(), p.y(), -std::sin(angle) * p.x());
-                const double h = 0.0009 * fractalNoise(on * 70, 3, 66) * smoothStep(0.0, 0.01, p.x());
-                return Vec3d(on + Vec3d(std::cos(angle), 0.3, -std::sin(angle)) * h);
-            },
-            true);
+    addGrid(
+        mesh, Stopper, Stopper, grid,
+        [](double u, double v) {
+            const Point2 p = plug.at(v);
+            const double angle = 2 * pi * u;
+            const Vec3d on(std::cos(angle) * p.x(), p.y(), -std::sin(angle) * p.x());
+            const double h = 0.0009 * fractalNoise(on * 70, 3, 66) * smoothStep(0.0, 0.01, p.x());
+            return Vec3d(on + Vec3d(std::cos(angle), 0.3, -std::sin(angle)) * h);
+        },
+        true);
 }
 
 Material plain(const char* name, float red, float green, float blue, float roughness) {

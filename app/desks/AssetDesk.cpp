@@ -42,10 +42,19 @@ QWidget* makePanel(int width) {
 }  // namespace
 
 AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent)
-    : QWidget(parent), m_model(model), m_messages(messages), m_parts(new PartsPanel), m_levels(new LevelsPanel),
-      m_view(new ViewArea), m_target(new TargetPanel(m_reducing)), m_evidence(new EvidencePanel(m_measuring)),
-      m_sightline(new SightlineStrip), m_decision(new QWidget), m_keep(new QPushButton),
-      m_replace(new QPushButton(tr("Replace source"))), m_discard(new QPushButton(tr("Discard"))) {
+    : QWidget(parent),
+      m_model(model),
+      m_messages(messages),
+      m_parts(new PartsPanel),
+      m_levels(new LevelsPanel),
+      m_view(new ViewArea),
+      m_target(new TargetPanel(m_reducing)),
+      m_evidence(new EvidencePanel(m_measuring)),
+      m_sightline(new SightlineStrip),
+      m_decision(new QWidget),
+      m_keep(new QPushButton),
+      m_replace(new QPushButton(tr("Replace source"))),
+      m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
     m_export = new ExportCard(m_view);
     m_view->setCard(m_export);
@@ -145,11 +154,13 @@ QWidget* AssetDesk::makeRight() {
     return panel;
 }
 
-void AssetDesk::keepDrawable(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence, const Drawable& drawable) {
+void AssetDesk::keepDrawable(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence,
+                             const Drawable& drawable) {
     m_drawables[mesh.get()] = {evidence, drawable};
 }
 
-std::optional<Drawable> AssetDesk::drawableOf(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence) const {
+std::optional<Drawable> AssetDesk::drawableOf(const std::shared_ptr<const Mesh>& mesh,
+                                              const Deviation* evidence) const {
     const auto found = m_drawables.find(mesh.get());
     if (found == m_drawables.end() || found->second.first != evidence) return std::nullopt;
     return found->second.second;
@@ -158,7 +169,8 @@ std::optional<Drawable> AssetDesk::drawableOf(const std::shared_ptr<const Mesh>&
 const Level* AssetDesk::shownLevel() const {
     if (m_shown.level == Shown::preview) return m_preview ? &*m_preview : nullptr;
     const auto& levels = m_model.document().levels;
-    return m_shown.level >= 0 && std::size_t(m_shown.level) < levels.size() ? &levels[std::size_t(m_shown.level)] : nullptr;
+    return m_shown.level >= 0 && std::size_t(m_shown.level) < levels.size() ? &levels[std::size_t(m_shown.level)]
+                                                                            : nullptr;
 }
 
 std::shared_ptr<const Mesh> AssetDesk::shownMesh() const {
@@ -210,9 +222,11 @@ void AssetDesk::refresh() {
     const Document& document = m_model.document();
     const Level* level = shownLevel();
     m_levels->show(document, m_preview, m_shown);
-    m_evidence->show(level, document.tolerance, level != nullptr && m_measuring.isRunning() && m_beingMeasured == level->mesh);
+    m_evidence->show(level, document.tolerance,
+                     level != nullptr && m_measuring.isRunning() && m_beingMeasured == level->mesh);
     // While nothing is open there is nothing to say beside the picture.
-    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_right, m_sightline}) panel->setVisible(m_model.isOpen());
+    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_right, m_sightline})
+        panel->setVisible(m_model.isOpen());
     m_decision->setVisible(m_preview.has_value());
     m_keep->setText(tr("Keep as LOD %1").arg(document.levels.size()));
     refreshLines();
@@ -235,7 +249,8 @@ void AssetDesk::refresh() {
     const auto keptEvidence = level != nullptr ? level->evidence : nullptr;
     m_preparing.start([this, mesh, keptEvidence, sourceMesh = document.source, hasSource = source.has_value(),
                        hasMesh = drawable.has_value()](const Progress& progress) -> Job::Delivery {
-        const Drawable sourceDrawable = hasSource ? Drawable{} : makeDrawable(sourceMesh, nullptr, progress.span(0, 0.5));
+        const Drawable sourceDrawable =
+            hasSource ? Drawable{} : makeDrawable(sourceMesh, nullptr, progress.span(0, 0.5));
         const Drawable meshDrawable =
             hasMesh || mesh == sourceMesh ? Drawable{} : makeDrawable(mesh, keptEvidence.get(), progress.span(0.5, 1));
         return [this, mesh, keptEvidence, sourceMesh, sourceDrawable, meshDrawable] {
@@ -262,8 +277,8 @@ void AssetDesk::refreshLines() {
         return;
     }
     const double share = 100.0 * double(mesh->triangleCount()) / double(document.source->triangleCount());
-    const QString facts = tr("%1 triangles · %2 % of source · %3")
-                              .arg(count, QString::fromStdString(formatNumber(share)), draws);
+    const QString facts =
+        tr("%1 triangles · %2 % of source · %3").arg(count, QString::fromStdString(formatNumber(share)), draws);
     QString second = tr("deviation not measured yet");
     if (level->evidence) {
         const double metres = document.source->metresPerUnit;
@@ -273,7 +288,8 @@ void AssetDesk::refreshLines() {
                      .arg(QString::fromStdString(formatLength(document.tolerance)),
                           QString::fromStdString(formatLength(level->evidence->maxBound * metres)));
     }
-    m_view->setLines(m_shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name), facts, second);
+    m_view->setLines(m_shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name), facts,
+                     second);
 }
 
 // Measuring that is in the way is stopped, and taken up again later; only a Cancel by hand ends it for good.
@@ -320,8 +336,7 @@ void AssetDesk::measureNext() {
     m_beingMeasured = mesh;
     const auto source = m_model.document().source;
     m_measuring.start([this, mesh, source](const Progress& progress) -> Job::Delivery {
-        auto evidence =
-            std::make_shared<const Deviation>(measureDeviation(*source, *mesh, {}, progress.span(0, 0.95)));
+        auto evidence = std::make_shared<const Deviation>(measureDeviation(*source, *mesh, {}, progress.span(0, 0.95)));
         const Drawable drawable = makeDrawable(mesh, evidence.get(), progress.span(0.95, 1));
         return [this, mesh, source, evidence, drawable] {
             if (source != m_model.document().source) return;
@@ -356,7 +371,8 @@ void AssetDesk::drawOutlines() {
     const double ratio = devicePixelRatioF();
     m_outlining.start([this, source, ratio](const Progress& progress) -> Job::Delivery {
         constexpr std::size_t enough = 400000;
-        const Mesh coarse = source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
+        const Mesh coarse =
+            source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
         const Mesh& drawn = coarse.triangles.empty() ? *source : coarse;
         const double height = heightInMetres(*source);
         std::vector<CoverageMask> outlines;
@@ -371,7 +387,8 @@ void AssetDesk::drawOutlines() {
             // A new viewer stands where the asset is still of a good size, but no longer large.
             const double saved = m_model.document().viewerDistance;
             const double largest = double(boundingBox(*source).sizes().maxCoeff()) * source->metresPerUnit;
-            followViewer(saved > 0 ? saved : m_model.document().screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
+            followViewer(saved > 0 ? saved
+                                   : m_model.document().screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
         };
     });
 }
@@ -380,7 +397,8 @@ void AssetDesk::followViewer(double metres) {
     if (metres <= 0 || !m_model.isOpen()) return;
     m_model.placeViewer(metres);
     m_sightline->setViewer(metres);
-    m_view->setViewer(m_model.document().screen, metres, m_model.document().source->metresPerUnit, m_sightline->pixelsAt(metres));
+    m_view->setViewer(m_model.document().screen, metres, m_model.document().source->metresPerUnit,
+                      m_sightline->pixelsAt(metres));
 }
 
 void AssetDesk::keepPreview() {
@@ -389,7 +407,8 @@ void AssetDesk::keepPreview() {
     Level level = *m_preview;
     std::size_t number = next.levels.size();
     const auto taken = [&](const std::string& name) {
-        return std::any_of(next.levels.begin(), next.levels.end(), [&](const Level& other) { return other.name == name; });
+        return std::any_of(next.levels.begin(), next.levels.end(),
+                           [&](const Level& other) { return other.name == name; });
     };
     do level.name = "LOD " + std::to_string(number++);
     while (taken(level.name));

@@ -1,6 +1,6 @@
 #pragma once
-/// The Asset desk: parts and levels on the left, the viewport, target and evidence on the right, the Sightline below. It runs
-/// the computations that belong to them and shows what comes of it.
+/// The Asset desk: parts and levels on the left, the viewport, target and evidence on the right, the Sightline below.
+/// It runs the computations that belong to them and shows what comes of it.
 #include "app/desks/DocumentModel.h"
 #include "app/jobs/Job.h"
 #include "app/panels/LevelsPanel.h"

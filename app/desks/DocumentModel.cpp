@@ -51,8 +51,8 @@ void DocumentModel::change(const QString& what, Document next) {
     m_undo.push(new DocumentChange(*this, what, m_document, std::move(next)));
 }
 
-// Undoing goes back to an older state, but keeps what was only learned since: the file's name, measurements of the same pair
-// of meshes, and where the viewer stands.
+// Undoing goes back to an older state, but keeps what was only learned since: the file's name, measurements of the same
+// pair of meshes, and where the viewer stands.
 void DocumentModel::put(const Document& document) {
     std::map<const Mesh*, std::shared_ptr<const Deviation>> known;
     if (m_document.source == document.source)

@@ -1,5 +1,6 @@
 #pragma once
-/// The document of a window: its present state, and every change of it undoable. Views listen to it, never to one another.
+/// The document of a window: its present state, and every change of it undoable. Views listen to it, never to one
+/// another.
 #include "document/Document.h"
 
 #include <QObject>
@@ -22,7 +23,8 @@ public:
     void open(Document document, bool recovered);
     /// The document as it will be, under a name for the Edit menu. The same state again is no change.
     void change(const QString& what, Document next);
-    /// Measurements arrive later than what they measure, and are no decision of the user's: not undoable, but to be saved.
+    /// Measurements arrive later than what they measure, and are no decision of the user's: not undoable, but to be
+    /// saved.
     void attachEvidence(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Deviation>& evidence);
     /// Where the viewer stands is kept with the document, but is no change of it.
     void placeViewer(double metres);

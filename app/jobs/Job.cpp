@@ -39,8 +39,7 @@ void Job::start(Work work) {
             problem = tr("Something unexpected went wrong (%1); save your work and try again.").arg(error.what());
         }
         QMetaObject::invokeMethod(
-            this,
-            [this, number, delivery, problem, wasCancelled] { finish(number, delivery, problem, wasCancelled); },
+            this, [this, number, delivery, problem, wasCancelled] { finish(number, delivery, problem, wasCancelled); },
             Qt::QueuedConnection);
     });
 }

@@ -1,5 +1,6 @@
 #pragma once
-/// One long computation beside the window: its progress, its cancelling, and its result brought back to the window's thread.
+/// One long computation beside the window: its progress, its cancelling, and its result brought back to the window's
+/// thread.
 #include "base/Progress.h"
 
 #include <functional>

@@ -29,9 +29,15 @@ QString length(double metres) {
 }  // namespace
 
 EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
-    : QWidget(parent), m_headline(new QLabel), m_nothing(makeQuietLabel()),
-      m_measure(new QPushButton(tr("Measure"))), m_body(new QWidget), m_chart(new QChart),
-      m_chartView(new QChartView(m_chart)), m_numbers(new QGridLayout), m_progress(new JobStrip(measuring, tr("Measuring"))) {
+    : QWidget(parent),
+      m_headline(new QLabel),
+      m_nothing(makeQuietLabel()),
+      m_measure(new QPushButton(tr("Measure"))),
+      m_body(new QWidget),
+      m_chart(new QChart),
+      m_chartView(new QChartView(m_chart)),
+      m_numbers(new QGridLayout),
+      m_progress(new JobStrip(measuring, tr("Measuring"))) {
     m_headline->setObjectName("good");
     auto* heading = new QHBoxLayout;
     heading->addWidget(makeHeading(tr("DEVIATION FROM SOURCE")), 1);
@@ -47,7 +53,8 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     m_chartView->setFrameShape(QFrame::NoFrame);
     m_chartView->setBackgroundBrush(Qt::NoBrush);
     m_chartView->setStyleSheet("background: transparent");
-    m_chartView->setToolTip(tr("How the signed distances are spread, both ways: inside the source to the left, outside to the right"));
+    m_chartView->setToolTip(
+        tr("How the signed distances are spread, both ways: inside the source to the left, outside to the right"));
     auto* scale = new QHBoxLayout;
     scale->setContentsMargins(0, 0, 0, 0);
     const Qt::Alignment sides[] = {Qt::AlignLeft, Qt::AlignHCenter, Qt::AlignRight};
@@ -122,8 +129,8 @@ void EvidencePanel::show(const Level* level, double toleranceMetres, bool isMeas
     if (!measured) {
         m_headline->clear();
         m_nothing->setText(level == nullptr ? tr("This is the source: everything is measured against it.")
-                                            : isMeasuring ? tr("Both surfaces are being compared.")
-                                                          : tr("Not measured yet."));
+                           : isMeasuring    ? tr("Both surfaces are being compared.")
+                                            : tr("Not measured yet."));
         return;
     }
     const Deviation& deviation = *level->evidence;
@@ -133,14 +140,16 @@ void EvidencePanel::show(const Level* level, double toleranceMetres, bool isMeas
     const double percent = within >= 1 ? 100 : std::min(99.9, 100 * within);
     m_headline->setText(tr("%1 % within").arg(percent, 0, 'f', percent < 100 ? 1 : 0));
     m_headline->setToolTip(tr("share of the area, both ways, within the tolerance of %1").arg(length(toleranceMetres)));
-    const double values[] = {deviation.max, deviation.maxBound, deviation.rms, deviation.mean, deviation.p95, deviation.p99};
+    const double values[] = {deviation.max,  deviation.maxBound, deviation.rms,
+                             deviation.mean, deviation.p95,      deviation.p99};
     for (std::size_t i = 0; i < m_values.size(); ++i) m_values[i].second->setText(length(values[i] * metres));
     drawHistogram(deviation, metres, toleranceMetres);
 }
 
 void EvidencePanel::drawHistogram(const Deviation& deviation, double metresPerUnit, double toleranceMetres) {
     const double reach = deviation.distribution.reach() * metresPerUnit;
-    const double range = std::min(std::max(reach, toleranceMetres), std::max(2 * toleranceMetres, 1.2 * deviation.p99 * metresPerUnit));
+    const double range =
+        std::min(std::max(reach, toleranceMetres), std::max(2 * toleranceMetres, 1.2 * deviation.p99 * metresPerUnit));
     const std::vector<double> shares = deviation.distribution.histogram(bins, range / metresPerUnit);
     auto* inward = new QBarSet("inward");
     auto* within = new QBarSet("within");

@@ -31,7 +31,6 @@ public:
 signals:
     void measureWanted();
 
-
 private:
     void drawHistogram(const Deviation& deviation, double metresPerUnit, double toleranceMetres);
 

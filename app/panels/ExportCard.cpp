@@ -17,8 +17,13 @@
 namespace um::app {
 
 ExportCard::ExportCard(QWidget* parent)
-    : QWidget(parent), m_which(new QComboBox), m_folder(new QLineEdit), m_pattern(new QLineEdit), m_format(new QComboBox),
-      m_preview(makeQuietLabel()), m_write(new QPushButton(tr("Export"))) {
+    : QWidget(parent),
+      m_which(new QComboBox),
+      m_folder(new QLineEdit),
+      m_pattern(new QLineEdit),
+      m_format(new QComboBox),
+      m_preview(makeQuietLabel()),
+      m_write(new QPushButton(tr("Export"))) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
     setFixedWidth(440);
@@ -64,7 +69,8 @@ ExportCard::ExportCard(QWidget* parent)
     connect(m_write, &QPushButton::clicked, this, &ExportCard::write);
     connect(m_pattern, &QLineEdit::returnPressed, this, &ExportCard::write);
     for (QLineEdit* field : {m_folder, m_pattern}) connect(field, &QLineEdit::textChanged, this, &ExportCard::preview);
-    for (QComboBox* box : {m_which, m_format}) connect(box, &QComboBox::currentIndexChanged, this, &ExportCard::preview);
+    for (QComboBox* box : {m_which, m_format})
+        connect(box, &QComboBox::currentIndexChanged, this, &ExportCard::preview);
     connect(&m_job, &Job::started, this, [this] { m_write->setEnabled(false); });
     connect(&m_job, &Job::ended, this, [this] { m_write->setEnabled(true); });
     connect(&m_job, &Job::failed, this, [this](const QString& sentence) {
@@ -106,7 +112,8 @@ std::vector<ExportCard::Piece> ExportCard::pieces() const {
     for (std::size_t i = 0; i < result.size(); ++i)
         for (std::size_t j = i + 1; j < result.size(); ++j)
             if (result[i].file == result[j].file)
-                throw InputError("The levels would all be written to one file: put {n} or {level} into the file names.");
+                throw InputError(
+                    "The levels would all be written to one file: put {n} or {level} into the file names.");
     return result;
 }
 

@@ -21,7 +21,10 @@ constexpr int rightMargin = 9;
 class LevelRow : public QWidget {
 public:
     LevelRow(QString name, std::size_t triangles, QString deviation, bool isShown, bool isPreview)
-        : m_name(std::move(name)), m_deviation(std::move(deviation)), m_triangles(triangles), m_isShown(isShown),
+        : m_name(std::move(name)),
+          m_deviation(std::move(deviation)),
+          m_triangles(triangles),
+          m_isShown(isShown),
           m_isPreview(isPreview) {
         setFixedHeight(QFontMetrics(textFont()).height() + 9);
     }

@@ -72,7 +72,10 @@ constexpr std::size_t mostRows = 500;
 }  // namespace
 
 PartsPanel::PartsPanel(QWidget* parent)
-    : QWidget(parent), m_total(makeQuietLabel()), m_title(makeHeading(tr("SOURCE"))), m_rows(new QVBoxLayout),
+    : QWidget(parent),
+      m_total(makeQuietLabel()),
+      m_title(makeHeading(tr("SOURCE"))),
+      m_rows(new QVBoxLayout),
       m_properties(new QVBoxLayout) {
     auto* heading = new QHBoxLayout;
     heading->setContentsMargins(9, 0, 9, 0);
@@ -150,7 +153,8 @@ void PartsPanel::showProperties() {
         return;
     }
     const bool whole = m_chosen < 0;
-    m_title->setText(whole ? tr("SOURCE") : QString::fromStdString(m_mesh->parts[std::size_t(m_chosen)].name).toUpper());
+    m_title->setText(whole ? tr("SOURCE")
+                           : QString::fromStdString(m_mesh->parts[std::size_t(m_chosen)].name).toUpper());
     // Each row stands alone, so that a long value may reach under the names of others.
     const auto addRow = [&](QLabel* name, QWidget* value, const QString& tip) {
         auto* row = new QWidget;
@@ -183,8 +187,9 @@ void PartsPanel::showProperties() {
     const auto length = [&](float x) { return QString::fromStdString(formatNumber(double(x) * metres / unit)); };
     add(tr("Triangles"), count(s.triangles));
     add(tr("Vertices"), count(s.vertices));
-    add(tr("Size"), length(size.x()) + " × " + length(size.y()) + " × " + length(size.z()) + " " +
-                        QString::fromStdString(unitName(unit)),
+    add(tr("Size"),
+        length(size.x()) + " × " + length(size.y()) + " × " + length(size.z()) + " " +
+            QString::fromStdString(unitName(unit)),
         tr("width × height × depth"));
     add(tr("Materials"), count(s.materials));
     add(tr("UVs"), s.hasUvs ? tr("yes") : tr("none"));
@@ -195,7 +200,8 @@ void PartsPanel::showProperties() {
         add(tr("Non-manifold"), count(s.nonManifoldEdges), tr("edges where more than two triangles meet"), true);
     if (s.windingEdges > 0)
         add(tr("Flipped"), count(s.windingEdges), tr("edges whose two triangles face opposite ways"), true);
-    if (s.zeroAreaTriangles > 0) add(tr("Zero area"), count(s.zeroAreaTriangles), tr("triangles without any area"), true);
+    if (s.zeroAreaTriangles > 0)
+        add(tr("Zero area"), count(s.zeroAreaTriangles), tr("triangles without any area"), true);
     if (s.duplicateTriangles > 0)
         add(tr("Duplicates"), count(s.duplicateTriangles), tr("triangles on the same three vertices as another"), true);
     if (whole && !m_mesh->unitStated) {

@@ -21,8 +21,12 @@ constexpr int sliderSteps = 400;
 }  // namespace
 
 TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
-    : QWidget(parent), m_field(new QLineEdit), m_button(new QPushButton(tr("Reduce"))), m_meaning(makeQuietLabel()),
-      m_slider(new QSlider(Qt::Horizontal)), m_progress(new JobStrip(reducing, tr("Reducing"))) {
+    : QWidget(parent),
+      m_field(new QLineEdit),
+      m_button(new QPushButton(tr("Reduce"))),
+      m_meaning(makeQuietLabel()),
+      m_slider(new QSlider(Qt::Horizontal)),
+      m_progress(new JobStrip(reducing, tr("Reducing"))) {
     m_field->setFont(textFont(4, QFont::DemiBold));
     m_field->setFixedHeight(36);
     m_field->setPlaceholderText(tr("2%"));
@@ -73,7 +77,8 @@ void TargetPanel::setSource(std::size_t triangles, double metresPerUnit, const S
     m_sourceTriangles = triangles;
     m_metresPerUnit = metresPerUnit;
     m_screen = screen;
-    for (QWidget* widget : std::initializer_list<QWidget*>{m_field, m_button, m_slider}) widget->setEnabled(triangles > 0);
+    for (QWidget* widget : std::initializer_list<QWidget*>{m_field, m_button, m_slider})
+        widget->setEnabled(triangles > 0);
     describe();
 }
 
@@ -100,7 +105,8 @@ void TargetPanel::describe() {
     if (m_sourceTriangles == 0 || m_field->text().trimmed().isEmpty()) return;
     try {
         const Target target = parseTarget(m_field->text().toStdString());
-        m_meaning->setText(QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
+        m_meaning->setText(
+            QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
         if (const auto count = targetTriangles(target, m_sourceTriangles)) {
             const QSignalBlocker quiet(m_slider);
             const double share = double(*count) / double(m_sourceTriangles);
@@ -118,8 +124,9 @@ void TargetPanel::followSlider() {
     const double step = std::pow(10, std::floor(std::log10(count)) - 1);
     const double rounded = std::max(4.0, std::round(count / step) * step);
     const bool thousands = rounded >= 10000;
-    m_field->setText(thousands ? QString::number(rounded / 1000, 'f', rounded < 99500 && std::fmod(rounded, 1000) > 0 ? 1 : 0) + "k"
-                               : QString::number(rounded, 'f', 0));
+    m_field->setText(
+        thousands ? QString::number(rounded / 1000, 'f', rounded < 99500 && std::fmod(rounded, 1000) > 0 ? 1 : 0) + "k"
+                  : QString::number(rounded, 'f', 0));
 }
 
 void TargetPanel::submit() {

@@ -10,7 +10,11 @@
 namespace um::app {
 
 TopStrip::TopStrip(QWidget* parent)
-    : QWidget(parent), m_menus(new QMenuBar), m_name(new QLabel), m_state(makeQuietLabel()), m_tolerance(new CommitField),
+    : QWidget(parent),
+      m_menus(new QMenuBar),
+      m_name(new QLabel),
+      m_state(makeQuietLabel()),
+      m_tolerance(new CommitField),
       m_screen(new CommitField) {
     setObjectName("strip");
     setAttribute(Qt::WA_StyledBackground);
@@ -62,7 +66,9 @@ TopStrip::TopStrip(QWidget* parent)
 
 void TopStrip::show(const Document& document, bool isOpen, bool isEdited) {
     m_name->setText(isOpen ? QString::fromStdString(document.name) : tr("no document"));
-    m_state->setText(isOpen && isEdited ? tr("— edited") : isOpen && document.path.empty() ? tr("— not saved yet") : QString());
+    m_state->setText(isOpen && isEdited                ? tr("— edited")
+                     : isOpen && document.path.empty() ? tr("— not saved yet")
+                                                       : QString());
     m_metresPerUnit = isOpen ? document.source->metresPerUnit : 1;
     m_tolerance->showValue(QString::fromStdString(formatLength(document.tolerance)));
     m_screen->showValue(QString::fromStdString(formatScreen(document.screen)));

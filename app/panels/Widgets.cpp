@@ -111,7 +111,11 @@ void CommitField::focusOutEvent(QFocusEvent* event) {
 }
 
 JobStrip::JobStrip(Job& job, const QString& what, QWidget* parent)
-    : QWidget(parent), m_what(what), m_label(makeQuietLabel()), m_bar(new QProgressBar), m_cancel(new QPushButton(tr("Cancel"))) {
+    : QWidget(parent),
+      m_what(what),
+      m_label(makeQuietLabel()),
+      m_bar(new QProgressBar),
+      m_cancel(new QPushButton(tr("Cancel"))) {
     m_bar->setRange(0, 1000);
     m_bar->setTextVisible(false);
     m_cancel->setFont(textFont(-1));

@@ -105,9 +105,9 @@ void SightlineStrip::paintEvent(QPaintEvent*) {
     painter.drawText(QPointF(16, 20), title);
     const double titleEnd = 16 + painter.fontMetrics().horizontalAdvance(title) + 14;
     painter.setFont(textFont(-1));
-    painter.drawText(QPointF(titleEnd, 20), m_assetHeight > 0
-                                                ? tr("the asset at its true size on the screen it is seen on, over distance")
-                                                : tr("viewing distance; open a mesh to see it at its true size"));
+    painter.drawText(QPointF(titleEnd, 20),
+                     m_assetHeight > 0 ? tr("the asset at its true size on the screen it is seen on, over distance")
+                                       : tr("viewing distance; open a mesh to see it at its true size"));
     if (m_assetHeight <= 0) return;
     paintScale(painter);
     paintOutlines(painter);

@@ -1,6 +1,6 @@
 #pragma once
-/// The strip along the bottom: the asset's silhouette at its true pixel size over viewing distance, and the viewer, who can be
-/// moved along it.
+/// The strip along the bottom: the asset's silhouette at its true pixel size over viewing distance, and the viewer, who
+/// can be moved along it.
 #include "chain/Target.h"
 #include "draw/Coverage.h"
 

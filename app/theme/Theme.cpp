@@ -127,8 +127,9 @@ QString Theme::styleSheet() const {
         QLabel#bad { color: @brick; }
     )";
     const std::pair<const char*, QColor> names[] = {
-        {"@accentTint", accentTint}, {"@accent", accent},   {"@onAccent", onAccent}, {"@paper", paper}, {"@panel", panel},
-        {"@softInk", softInk},       {"@ink", ink},         {"@rule", rule},         {"@field", field}, {"@brick", brick}};
+        {"@accentTint", accentTint}, {"@accent", accent},   {"@onAccent", onAccent}, {"@paper", paper},
+        {"@panel", panel},           {"@softInk", softInk}, {"@ink", ink},           {"@rule", rule},
+        {"@field", field},           {"@brick", brick}};
     for (const auto& [name, color] : names) sheet.replace(QLatin1String(name), color.name());
     return sheet;
 }

@@ -9,8 +9,8 @@
 
 namespace um::app {
 
-/// Arrays as the graphics card takes them. Positions and triangles are the mesh's own wherever its vertices can be drawn as they
-/// are, so that a large source is in memory once.
+/// Arrays as the graphics card takes them. Positions and triangles are the mesh's own wherever its vertices can be
+/// drawn as they are, so that a large source is in memory once.
 struct DrawMesh {
     using PackedNormal = std::array<std::int16_t, 4>;
 
@@ -21,7 +21,9 @@ struct DrawMesh {
     std::vector<Color> colors;          ///< likewise, or empty
     std::vector<float> deviation;       ///< likewise, signed, in the mesh's unit; empty if it was not measured
 
-    std::span<const Vec3f> positions() const { return drawsWedges ? std::span(ownPositions) : std::span(mesh->positions); }
+    std::span<const Vec3f> positions() const {
+        return drawsWedges ? std::span(ownPositions) : std::span(mesh->positions);
+    }
     std::span<const Triangle> triangles() const {
         return drawsWedges && !mesh->wedges.empty() ? std::span(mesh->wedges) : std::span(mesh->triangles);
     }

@@ -77,7 +77,8 @@ void DeviationScale::paintEvent(QPaintEvent*) {
 
 AsSeenInset::AsSeenInset(QWidget* parent) : QWidget(parent) {
     setFixedSize(2 * pictureSize + 3 * inset, pictureSize + headingHeight + 2 * inset);
-    setToolTip(tr("The asset as the player sees it from the Sightline's marker, at its true size; beside it its top, enlarged"));
+    setToolTip(tr(
+        "The asset as the player sees it from the Sightline's marker, at its true size; beside it its top, enlarged"));
 }
 
 void AsSeenInset::setPicture(const QImage& picture) {
@@ -111,7 +112,8 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     // Crops the upper part of the asset, where outline and surface both show; small things are magnified more.
     const int factor = m_pixels < 40 ? 2 * cropFactor : cropFactor;
     const int side = m_picture.width() / factor;
-    const int top = int(std::lround(m_picture.height() / 2.0 - std::min(m_pixels, 0.9 * m_picture.height()) / 2)) - side / 4;
+    const int top =
+        int(std::lround(m_picture.height() / 2.0 - std::min(m_pixels, 0.9 * m_picture.height()) / 2)) - side / 4;
     const QRect crop((m_picture.width() - side) / 2, std::clamp(top, 0, m_picture.height() - side), side, side);
     const QRect beside = place.translated(pictureSize + inset, 0);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);

@@ -100,9 +100,7 @@ QVector3D vectorOf(const QColor& color) {
 
 // Screen colours are what the theme and the eye speak of; materials are linear.
 QVector3D screenColor(const std::array<float, 4>& linear) {
-    const auto encode = [](float x) {
-        return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f;
-    };
+    const auto encode = [](float x) { return x <= 0.0031308f ? 12.92f * x : 1.055f * std::pow(x, 1 / 2.4f) - 0.055f; };
     return {encode(linear[0]), encode(linear[1]), encode(linear[2])};
 }
 
@@ -173,17 +171,19 @@ bool GpuMesh::upload(int milliseconds) {
 
 QString Renderer::initialise() {
     if (!initializeOpenGLFunctions())
-        return QObject::tr("The graphics driver offers no OpenGL 3.3. Update the driver, or install Mesa's software one "
-                           "(package libgl1-mesa-dri) and start again.");
+        return QObject::tr(
+            "The graphics driver offers no OpenGL 3.3. Update the driver, or install Mesa's software one "
+            "(package libgl1-mesa-dri) and start again.");
     const bool surfaceFine = m_surface.addShaderFromSourceCode(QOpenGLShader::Vertex, surfaceVertexShader) &&
                              m_surface.addShaderFromSourceCode(QOpenGLShader::Fragment, surfaceFragmentShader) &&
                              m_surface.link();
-    const bool backgroundFine = m_background.addShaderFromSourceCode(QOpenGLShader::Vertex, backgroundVertexShader) &&
-                                m_background.addShaderFromSourceCode(QOpenGLShader::Fragment, backgroundFragmentShader) &&
-                                m_background.link();
+    const bool backgroundFine =
+        m_background.addShaderFromSourceCode(QOpenGLShader::Vertex, backgroundVertexShader) &&
+        m_background.addShaderFromSourceCode(QOpenGLShader::Fragment, backgroundFragmentShader) && m_background.link();
     m_nothing.create();
     if (!surfaceFine || !backgroundFine)
-        return QObject::tr("The graphics driver does not accept the program's shaders. Update the driver and start again.");
+        return QObject::tr(
+            "The graphics driver does not accept the program's shaders. Update the driver and start again.");
     return {};
 }
 

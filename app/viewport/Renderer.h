@@ -15,8 +15,8 @@ struct Look {
     bool lit = false;  ///< material colours, else clay
     bool deviation = false;
     bool edges = false;
-    int part = -1;           ///< the part that stands out, or -1 for all alike
-    float tolerance = 0;     ///< in the mesh's unit
+    int part = -1;        ///< the part that stands out, or -1 for all alike
+    float tolerance = 0;  ///< in the mesh's unit
     bool operator==(const Look&) const = default;
 };
 
@@ -64,7 +64,8 @@ public:
     QString initialise();
 
     void drawBackground(const Theme& theme);
-    /// Draws `count` triangles from `first` on. @param edgeAlpha  0 draws surfaces, above 0 the triangles' edges that dark
+    /// Draws `count` triangles from `first` on. @param edgeAlpha  0 draws surfaces, above 0 the triangles' edges that
+    /// dark
     void draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first, std::size_t count,
               float edgeAlpha);
     void finish() { glFinish(); }

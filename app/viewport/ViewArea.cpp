@@ -34,7 +34,9 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
     m_clay = makeChip(tr("Clay"), tr("Shape alone, without colours (C)"));
     m_deviation = makeChip(tr("Deviation"), tr("Colours where the level is farther off than the tolerance (D)"));
     m_edges = makeChip(tr("Edges"), tr("The triangles' edges (E)"));
-    m_wipe = makeChip(tr("Wipe"), tr("Source and level side by side along a line that can be dragged (W). Hold Space to see the source"));
+    m_wipe = makeChip(
+        tr("Wipe"),
+        tr("Source and level side by side along a line that can be dragged (W). Hold Space to see the source"));
     m_frame = new QPushButton;
     m_frame->setObjectName("chip");
     m_frame->setFocusPolicy(Qt::NoFocus);
@@ -125,7 +127,8 @@ void ViewArea::setCard(QWidget* card) {
 }
 
 bool ViewArea::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::LayoutRequest) arrange();
+    if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::LayoutRequest)
+        arrange();
     return QWidget::eventFilter(watched, event);
 }
 

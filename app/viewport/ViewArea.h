@@ -23,7 +23,8 @@ public:
     void setLines(const QString& name, const QString& facts, const QString& second);
     void setTolerance(double metres, double metresPerUnit);
     void setChosenPart(int part);
-    /// Whether there is anything to look at, whether it has deviations to colour, and whether there is a pair to wipe between.
+    /// Whether there is anything to look at, whether it has deviations to colour, and whether there is a pair to wipe
+    /// between.
     void setPossible(bool anything, bool deviation, bool wipe);
     void setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall);
     void setShownName(const QString& name);

@@ -6,9 +6,9 @@
 namespace um::app {
 namespace {
 
-constexpr int restMilliseconds = 160;    // after the last movement
-constexpr double sliceMilliseconds = 25; // of drawing before the window gets a turn
-constexpr int samples = 4;               // of the finished picture
+constexpr int restMilliseconds = 160;     // after the last movement
+constexpr double sliceMilliseconds = 25;  // of drawing before the window gets a turn
+constexpr int samples = 4;                // of the finished picture
 
 // The finished picture may be as large as the widget; anti-aliasing in it makes up for the stand-in's roughness.
 std::unique_ptr<QOpenGLFramebufferObject> makeCanvas(const QSize& size, int sampleCount) {
@@ -44,7 +44,8 @@ void Viewport::setMeshes(const Drawable& source, const Drawable& shown) {
     if (context() != nullptr) makeCurrent();
     m_same = source.full == shown.full;
     // Handing a mesh on keeps what is already on the graphics card.
-    if (m_source.drawable.full == shown.full && m_source.drawable.full != nullptr && !m_same) std::swap(m_source, m_shown);
+    if (m_source.drawable.full == shown.full && m_source.drawable.full != nullptr && !m_same)
+        std::swap(m_source, m_shown);
     if (m_same && m_source.drawable.full == shown.full) std::swap(m_source, m_shown);
     setDrawable(m_shown, shown);
     setDrawable(m_source, m_same ? Drawable{} : source);
@@ -150,7 +151,8 @@ void Viewport::clip(int left, int width) {
     glScissor(left, 0, width, devicePixels().height());
 }
 
-// Where edges are closer than a few pixels they would only blacken the picture: they get fainter, and are left out in the end.
+// Where edges are closer than a few pixels they would only blacken the picture: they get fainter, and are left out in
+// the end.
 float Viewport::edgeAlpha(const Pane& pane) const {
     const double across = m_camera.distance() * std::tan(Camera::fieldOfViewDegrees * pi / 360) * 2;
     const double pixelsTall = diagonal(*pane.drawable.full->mesh) / across * height();
@@ -262,7 +264,8 @@ void Viewport::paintGL() {
         const QRect all(QPoint(0, 0), devicePixels());
         glBindFramebuffer(GL_READ_FRAMEBUFFER, m_finished->handle());
         glBindFramebuffer(GL_DRAW_FRAMEBUFFER, defaultFramebufferObject());
-        glBlitFramebuffer(0, 0, all.width(), all.height(), 0, 0, all.width(), all.height(), GL_COLOR_BUFFER_BIT, GL_NEAREST);
+        glBlitFramebuffer(0, 0, all.width(), all.height(), 0, 0, all.width(), all.height(), GL_COLOR_BUFFER_BIT,
+                          GL_NEAREST);
         glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
     } else {
         drawQuickly();
@@ -273,7 +276,8 @@ void Viewport::paintGL() {
     if (isSettled()) emit settled();
 }
 
-// The asset as it stands on the player's screen: the same direction, the true distance, one picture pixel to a screen pixel.
+// The asset as it stands on the player's screen: the same direction, the true distance, one picture pixel to a screen
+// pixel.
 void Viewport::drawAsSeen() {
     m_seenIsStale = false;
     if (m_seenDistance <= 0 || m_seenPixels <= 0) return;
@@ -286,8 +290,7 @@ void Viewport::drawAsSeen() {
     m_renderer.drawBackground(theme());
     const Box3f box = boundingBox(*mesh->source().mesh);
     const double radius = 0.5 * double(box.sizes().norm());
-    const double halfTangent =
-        std::tan(m_screen.fieldOfViewDegrees * pi / 360) * m_seenPixels / m_screen.heightPixels;
+    const double halfTangent = std::tan(m_screen.fieldOfViewDegrees * pi / 360) * m_seenPixels / m_screen.heightPixels;
     Eye seen;
     const Eigen::Matrix3d turn = m_camera.turn();
     const Vec3d centre = box.center().cast<double>();

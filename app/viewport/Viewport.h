@@ -1,6 +1,6 @@
 #pragma once
-/// The picture of the asset. While the camera moves, coarse stand-ins are drawn; when it rests the meshes themselves are, in
-/// slices between which the window stays alive, and the finished picture takes the stand-in's place.
+/// The picture of the asset. While the camera moves, coarse stand-ins are drawn; when it rests the meshes themselves
+/// are, in slices between which the window stays alive, and the finished picture takes the stand-in's place.
 #include "app/viewport/Camera.h"
 #include "app/viewport/Renderer.h"
 #include "chain/Target.h"

@@ -2,14 +2,14 @@
 
 #include "base/Error.h"
 
-#include <cerrno>
-#include <cstdlib>
-#include <cstring>
 #include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #include <xxhash.h>
+#include <cerrno>
+#include <cstdlib>
+#include <cstring>
 
 namespace um {
 namespace {

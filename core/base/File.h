@@ -1,5 +1,6 @@
 #pragma once
-/// Files on disk: reading through a memory map, writing aside and renaming, and the hash that tells whether a file changed.
+/// Files on disk: reading through a memory map, writing aside and renaming, and the hash that tells whether a file
+/// changed.
 #include "base/Progress.h"
 
 #include <cstddef>
@@ -12,13 +13,14 @@
 
 namespace um {
 
-/// Writes `path` as a whole or not at all: `write` fills a file beside it, which takes its place when everything is on disk.
-/// Whatever goes wrong, and when cancelled, the old file stays as it was.
+/// Writes `path` as a whole or not at all: `write` fills a file beside it, which takes its place when everything is on
+/// disk. Whatever goes wrong, and when cancelled, the old file stays as it was.
 /// @throws FileError  if the folder is missing or not writable, or the disk is full
 void writeWhole(const std::filesystem::path& path, const std::function<void(class FileWriter&)>& write);
 
 /// The same for writers that want to open the file by name themselves.
-void writeWholeByName(const std::filesystem::path& path, const std::function<void(const std::filesystem::path&)>& write);
+void writeWholeByName(const std::filesystem::path& path,
+                      const std::function<void(const std::filesystem::path&)>& write);
 
 /// A file's bytes, mapped read-only.
 class MappedFile {

@@ -1,5 +1,6 @@
 #pragma once
-/// How far a long computation has come, and the wish to stop it; shared by the thread that computes and the one that watches.
+/// How far a long computation has come, and the wish to stop it; shared by the thread that computes and the one that
+/// watches.
 #include <atomic>
 #include <memory>
 

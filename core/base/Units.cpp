@@ -54,8 +54,8 @@ std::optional<NumberWithSuffix> parseNumberWithSuffix(std::string_view text) {
         const std::size_t comma = plain.find(',');
         const std::size_t digits =
             comma == std::string::npos ? 0 : plain.find_first_not_of("0123456789", comma + 1) - comma - 1;
-        const bool groups = comma != std::string::npos &&
-                            std::min(digits, plain.size() - comma - 1) == 3 && comma > 0 && plain[0] != '0';
+        const bool groups = comma != std::string::npos && std::min(digits, plain.size() - comma - 1) == 3 &&
+                            comma > 0 && plain[0] != '0';
         if (comma != std::string::npos && !groups) plain[comma] = '.';
     }
     plain.erase(std::remove(plain.begin(), plain.end(), ','), plain.end());
@@ -89,7 +89,8 @@ Length parseLength(std::string_view text) {
     const auto typed = parseNumberWithSuffix(text);
     const auto unit = typed ? metresPerUnitOf(typed->suffix) : std::nullopt;
     if (!typed || (!typed->suffix.empty() && !unit))
-        throw InputError("\"" + std::string(text) + "\" is not a length: type a number with mm, cm, m, in or ft, such as 0.5 mm.");
+        throw InputError("\"" + std::string(text) +
+                         "\" is not a length: type a number with mm, cm, m, in or ft, such as 0.5 mm.");
     if (typed->number < 0)
         throw InputError("\"" + std::string(text) + "\" is negative: a length is 0 or more, such as 0.5 mm.");
     return {typed->number, unit};

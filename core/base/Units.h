@@ -8,7 +8,7 @@ namespace um {
 
 /// A length as typed: with a unit it is absolute, without one it is in the unit of the mesh it will be applied to.
 struct Length {
-    double value = 0;                   ///< in `metresPerUnit`, or in the mesh's unit if there is none
+    double value = 0;                     ///< in `metresPerUnit`, or in the mesh's unit if there is none
     std::optional<double> metresPerUnit;  ///< 0.001 for mm, and so on
 
     /// In units of a mesh of which one unit is `meshMetresPerUnit` metres.

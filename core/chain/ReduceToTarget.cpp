@@ -14,14 +14,16 @@ struct Attempt {
     double deviation = 0;
 };
 
-// The next count to try, between one that is too coarse and one that is fine enough. Over a surface the deviation falls about
-// as the inverse of the count: a straight line in logarithms, kept off the ends so that a bad guess still halves the room.
+// The next count to try, between one that is too coarse and one that is fine enough. Over a surface the deviation falls
+// about as the inverse of the count: a straight line in logarithms, kept off the ends so that a bad guess still halves
+// the room.
 std::size_t nextCount(const Attempt& coarse, const Attempt& fine, double allowed) {
     const double low = std::log(double(coarse.count));
     const double high = std::log(double(fine.count));
     double share = 0.5;
     if (coarse.deviation > allowed && fine.deviation > 0 && coarse.deviation > fine.deviation)
-        share = (std::log(coarse.deviation) - std::log(allowed)) / (std::log(coarse.deviation) - std::log(fine.deviation));
+        share =
+            (std::log(coarse.deviation) - std::log(allowed)) / (std::log(coarse.deviation) - std::log(fine.deviation));
     return std::size_t(std::lround(std::exp(low + std::clamp(share, 0.15, 0.85) * (high - low))));
 }
 
@@ -50,9 +52,10 @@ TargetResult searchWithin(const Mesh& source, double allowed, const Progress& pr
             coarse = attempt;
         }
         if (double(fine.count) <= closeEnough * double(coarse.count)) break;
-        count = coarse.count == 1 ? std::max<std::size_t>(4, std::size_t(double(fine.count) *
-                                                                          std::clamp(fine.deviation / allowed, 0.05, 0.6)))
-                                  : nextCount(coarse, fine, allowed);
+        count = coarse.count == 1
+                    ? std::max<std::size_t>(
+                          4, std::size_t(double(fine.count) * std::clamp(fine.deviation / allowed, 0.05, 0.6)))
+                    : nextCount(coarse, fine, allowed);
     }
     if (!anything) {
         best.mesh = source;

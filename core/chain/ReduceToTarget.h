@@ -15,8 +15,9 @@ struct TargetResult {
     std::optional<Deviation> deviation;
 };
 
-/// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for: the fewest
-/// triangles (to about 3 %) whose measured deviation stays within it. Each step is a reduction of the source and a measurement.
+/// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for:
+/// the fewest triangles (to about 3 %) whose measured deviation stays within it. Each step is a reduction of the source
+/// and a measurement.
 /// @throws MeshError, Cancelled
 TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen, const Progress& progress);
 

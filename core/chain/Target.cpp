@@ -9,7 +9,8 @@
 namespace um {
 namespace {
 
-constexpr const char* examples = "type a count (12k), a share (1.2%), a length (0.5mm) or pixels at a distance (1px@24m).";
+constexpr const char* examples =
+    "type a count (12k), a share (1.2%), a length (0.5mm) or pixels at a distance (1px@24m).";
 
 [[noreturn]] void failTarget(std::string_view text) {
     throw InputError("\"" + std::string(text) + "\" is not a target: " + examples);
@@ -52,7 +53,8 @@ Screen parseScreen(std::string_view text) {
     Screen screen;
     std::string plain(text);
     for (const std::string separator : {"·", ",", ";"})
-        if (const std::size_t at = plain.find(separator); at != std::string::npos) plain.replace(at, separator.size(), " ");
+        if (const std::size_t at = plain.find(separator); at != std::string::npos)
+            plain.replace(at, separator.size(), " ");
     std::string rest = plain;
     bool any = false;
     while (!isBlank(rest)) {
@@ -72,10 +74,12 @@ Screen parseScreen(std::string_view text) {
             screen.heightPixels = int(std::lround(typed->number));
         } else if (typed && (unit == "deg" || unit == "°")) {
             if (typed->number < 1 || typed->number > 170)
-                throw InputError("A vertical field of view lies between 1 and 170 degrees; write it like 1440px,50deg.");
+                throw InputError(
+                    "A vertical field of view lies between 1 and 170 degrees; write it like 1440px,50deg.");
             screen.fieldOfViewDegrees = typed->number;
         } else {
-            throw InputError("\"" + std::string(text) + "\" is not a screen: write its height and vertical field of view like 1440px,50deg.");
+            throw InputError("\"" + std::string(text) +
+                             "\" is not a screen: write its height and vertical field of view like 1440px,50deg.");
         }
         any = true;
         rest = end == std::string::npos ? "" : rest.substr(end);
@@ -101,14 +105,16 @@ Target parseTarget(std::string_view text) {
         return ShareTarget{typed->number / 100};
     }
     if (suffix == "px")
-        throw InputError("\"" + std::string(text) + "\" lacks the distance at which it is seen: write it like 1px@24m.");
+        throw InputError("\"" + std::string(text) +
+                         "\" lacks the distance at which it is seen: write it like 1px@24m.");
     // A single M is a million triangles; metres as a deviation would be written 1000mm.
     if (suffix == "m" && typed->suffix == "m")
         throw InputError("\"" + std::string(text) + "\" could be metres or millions: write 1000mm or 1M.");
     if (suffix.empty() || suffix == "k" || suffix == "m") return CountTarget{parseCount(text)};
     if (!metresPerUnitOf(suffix)) failTarget(text);
     const Length length = parseLength(text);
-    if (!(length.value > 0)) throw InputError("\"" + std::string(text) + "\" allows no deviation at all: ask for more than 0.");
+    if (!(length.value > 0))
+        throw InputError("\"" + std::string(text) + "\" allows no deviation at all: ask for more than 0.");
     return LengthTarget{length};
 }
 
@@ -126,7 +132,8 @@ std::optional<double> allowedDeviation(const Target& target, const Screen& scree
     return std::nullopt;
 }
 
-std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen, double metresPerUnit) {
+std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen,
+                           double metresPerUnit) {
     if (const auto count = targetTriangles(target, sourceTriangles))
         return formatCount(*count) + " triangles, " + formatNumber(100 * double(*count) / double(sourceTriangles)) +
                " % of the source";

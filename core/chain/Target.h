@@ -1,5 +1,6 @@
 #pragma once
-/// The one field that says how far to reduce: `12k`, `1.2%`, `0.5mm`, `1px@24m`; and the screen that pixels are counted on.
+/// The one field that says how far to reduce: `12k`, `1.2%`, `0.5mm`, `1px@24m`; and the screen that pixels are counted
+/// on.
 #include "base/Units.h"
 
 #include <string>
@@ -23,7 +24,8 @@ struct Screen {
     double distance(double length, double pixels) const;
 };
 
-/// `1440px,50deg`, `1440 px · 50°`, `1080px`: the height from 16 to 32768 pixels, the field of view from 1 to 170 degrees.
+/// `1440px,50deg`, `1440 px · 50°`, `1080px`: the height from 16 to 32768 pixels, the field of view from 1 to 170
+/// degrees.
 /// @throws InputError  saying what would be right
 Screen parseScreen(std::string_view text);
 
@@ -56,6 +58,7 @@ std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sou
 std::optional<double> allowedDeviation(const Target& target, const Screen& screen, double metresPerUnit);
 
 /// What a target comes to, in words: "12,000 triangles, 1.15 % of the source".
-std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen, double metresPerUnit);
+std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen,
+                           double metresPerUnit);
 
 }  // namespace um

@@ -16,9 +16,7 @@ constexpr int compressionLevel = 3;
 // A statement that is finalised whatever happens.
 class Statement {
 public:
-    Statement(sqlite3* handle, const char* sql) {
-        m_code = sqlite3_prepare_v2(handle, sql, -1, &m_statement, nullptr);
-    }
+    Statement(sqlite3* handle, const char* sql) { m_code = sqlite3_prepare_v2(handle, sql, -1, &m_statement, nullptr); }
     ~Statement() { sqlite3_finalize(m_statement); }
     Statement(const Statement&) = delete;
     Statement& operator=(const Statement&) = delete;
@@ -88,7 +86,8 @@ void Database::fail(int code) const {
 }
 
 void Database::failDamaged() const {
-    throw FileError(m_shownName + " is no document of Understated Mesh, or is damaged; choose another file or an older copy.");
+    throw FileError(m_shownName +
+                    " is no document of Understated Mesh, or is damaged; choose another file or an older copy.");
 }
 
 void Database::run(const char* sql) {
@@ -127,7 +126,8 @@ void Database::writeBytes(const std::string& name, std::span<const std::byte> by
                 const auto part = bytes.subspan((first + i) * chunkSize);
                 const std::size_t size = std::min(chunkSize, part.size());
                 packed[i].resize(ZSTD_compressBound(size));
-                packed[i].resize(ZSTD_compress(packed[i].data(), packed[i].size(), part.data(), size, compressionLevel));
+                packed[i].resize(
+                    ZSTD_compress(packed[i].data(), packed[i].size(), part.data(), size, compressionLevel));
             },
             1);
         for (std::size_t i = 0; i < count; ++i) {

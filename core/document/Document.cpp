@@ -65,8 +65,8 @@ std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string
 }
 
 Json oneSidedJson(const OneSidedDeviation& d) {
-    return {{"max", d.max}, {"mean", d.mean}, {"rms", d.rms}, {"p95", d.p95}, {"p99", d.p99},
-            {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}}};
+    return {{"max", d.max}, {"mean", d.mean}, {"rms", d.rms},
+            {"p95", d.p95}, {"p99", d.p99},   {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}}};
 }
 
 OneSidedDeviation oneSidedFrom(const Json& json) {
@@ -114,11 +114,12 @@ std::shared_ptr<const Deviation> loadEvidence(const Database& database, const st
 void saveInto(Database& database, const Document& document, const std::filesystem::path& path,
               const Progress& progress) {
     const bool embedded = document.embedSource || document.sourceFile.empty();
-    Json json = {{"name", document.name},
-                 {"path", document.path.string()},
-                 {"tolerance_metres", document.tolerance},
-                 {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
-                 {"viewer_metres", document.viewerDistance}};
+    Json json = {
+        {"name", document.name},
+        {"path", document.path.string()},
+        {"tolerance_metres", document.tolerance},
+        {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
+        {"viewer_metres", document.viewerDistance}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
     if (!document.sourceFile.empty()) {
         std::error_code ignored;
@@ -139,7 +140,8 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         const std::string prefix = "level/" + std::to_string(i) + "/";
         Json one = {{"name", level.name}, {"target", level.target}};
         one["mesh"] = saveMesh(database, prefix, *level.mesh, progress.span(0.95, 0.95));
-        if (level.evidence) one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
+        if (level.evidence)
+            one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
         json["levels"].push_back(one);
     }
     database.writeText("document", json.dump(-1, ' ', false, Json::error_handler_t::replace));
@@ -175,8 +177,9 @@ void loadSource(Document& document, const Database& database, const Json& source
     const std::string hash = hashFile(document.sourceFile, progress.span(0.8, 1));
     if (hash == document.sourceHash) return;
     document.notes = file.notes;
-    document.notes.push_back(document.sourceFile.filename().string() +
-                             " has changed since the document was saved: its levels were made and measured from the older one.");
+    document.notes.push_back(
+        document.sourceFile.filename().string() +
+        " has changed since the document was saved: its levels were made and measured from the older one.");
     document.sourceHash = hash;
 }
 

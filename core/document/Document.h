@@ -1,6 +1,6 @@
 #pragma once
-/// What is worked on: a source, its levels with their evidence, and what they are judged by. A plain value: meshes are shared
-/// and never changed, so that copies are cheap and undoing is putting an older copy back.
+/// What is worked on: a source, its levels with their evidence, and what they are judged by. A plain value: meshes are
+/// shared and never changed, so that copies are cheap and undoing is putting an older copy back.
 #include "base/Progress.h"
 #include "chain/Target.h"
 #include "measure/Deviation.h"
@@ -41,8 +41,8 @@ struct Document {
 /// @throws Cancelled
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress);
 
-/// Reads a document, and its source from the file it refers to unless it is embedded. A source that has changed since is read,
-/// with a note saying so.
+/// Reads a document, and its source from the file it refers to unless it is embedded. A source that has changed since
+/// is read, with a note saying so.
 /// @throws FileError  if it is no document, damaged, of a newer version, or its source is missing
 /// @throws Cancelled
 Document openDocument(const std::filesystem::path& path, const Progress& progress);

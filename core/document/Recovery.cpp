@@ -38,7 +38,8 @@ RecoverySlot::RecoverySlot(const std::filesystem::path& folder) {
         m_lock = tryLock(lockOf(m_file));
     }
     if (m_lock < 0)
-        throw FileError(folder.string() + " cannot be written: unsaved work will not survive a crash; check its permissions.");
+        throw FileError(folder.string() +
+                        " cannot be written: unsaved work will not survive a crash; check its permissions.");
 }
 
 RecoverySlot::~RecoverySlot() {

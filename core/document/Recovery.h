@@ -1,6 +1,6 @@
 #pragma once
-/// Unsaved work that outlives the program: each running program keeps one file, which the next start finds if it was not
-/// cleared away.
+/// Unsaved work that outlives the program: each running program keeps one file, which the next start finds if it was
+/// not cleared away.
 #include "document/Document.h"
 
 #include <optional>

@@ -16,8 +16,8 @@ struct CoverageMask {
     std::uint8_t at(int x, int y) const { return coverage[std::size_t(y) * std::size_t(width) + std::size_t(x)]; }
 };
 
-/// Draws the mesh without perspective, looking along -z after `turn`, y up, 4x4 samples a pixel. The picture is cropped to the
-/// mesh, with a pixel of margin.
+/// Draws the mesh without perspective, looking along -z after `turn`, y up, 4x4 samples a pixel. The picture is cropped
+/// to the mesh, with a pixel of margin.
 /// @param pixelsPerUnit  how many pixels one unit of the mesh covers; the picture may have at most 8192 x 8192
 /// @throws MeshError  if it would be larger
 CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double pixelsPerUnit);

@@ -6,9 +6,9 @@
 #include "mesh/Connectivity.h"
 #include "mesh/Weld.h"
 
+#include <tiny_gltf.h>
 #include <nlohmann/json.hpp>
 #include <set>
-#include <tiny_gltf.h>
 
 namespace um {
 namespace {
@@ -24,8 +24,9 @@ bool isMissing(const std::filesystem::path& folder, const nlohmann::json& buffer
     return !uri.starts_with("data:") && !std::filesystem::exists(folder / uri);
 }
 
-// One missing buffer would make the parser give up on the whole file. It is swapped for one byte, so that what lies in the
-// other buffers can still be read; whatever needs the missing one is then out of range and is left out, with a note.
+// One missing buffer would make the parser give up on the whole file. It is swapped for one byte, so that what lies in
+// the other buffers can still be read; whatever needs the missing one is then out of range and is left out, with a
+// note.
 std::string withoutMissingBuffers(const std::filesystem::path& path, std::string_view text, MeshFile& result) {
     nlohmann::json json = nlohmann::json::parse(text, nullptr, false);
     if (json.is_discarded())
@@ -182,7 +183,8 @@ const unsigned char* Reader::bytesOf(int view) const {
 // Where in the buffer `rows` rows begin, having made sure that all of them lie within it.
 std::size_t Reader::placeOf(int view, std::size_t offset, std::size_t rows, std::size_t rowSize,
                             std::size_t& stride) const {
-    if (view < 0 || std::size_t(view) >= m_model.bufferViews.size()) fail("an accessor names a buffer view that is not there; export it again.");
+    if (view < 0 || std::size_t(view) >= m_model.bufferViews.size())
+        fail("an accessor names a buffer view that is not there; export it again.");
     const tinygltf::BufferView& from = m_model.bufferViews[std::size_t(view)];
     if (from.buffer < 0 || std::size_t(from.buffer) >= m_model.buffers.size())
         fail("a buffer view names a buffer that is not there; export it again.");
@@ -196,14 +198,16 @@ std::size_t Reader::placeOf(int view, std::size_t offset, std::size_t rows, std:
 }
 
 Accessed Reader::access(int index) const {
-    if (index < 0 || std::size_t(index) >= m_model.accessors.size()) fail("a primitive names an accessor that is not there; export it again.");
+    if (index < 0 || std::size_t(index) >= m_model.accessors.size())
+        fail("a primitive names an accessor that is not there; export it again.");
     const tinygltf::Accessor& accessor = m_model.accessors[std::size_t(index)];
     Accessed result;
     result.columns = columnsOf(accessor.type);
     result.rows = accessor.count;
     const auto componentSize =
         std::size_t(std::max(0, tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType))));
-    if (result.columns == 0 || componentSize == 0 || result.rows == 0) fail("an accessor has no known type or no elements; export it again.");
+    if (result.columns == 0 || componentSize == 0 || result.rows == 0)
+        fail("an accessor has no known type or no elements; export it again.");
     const std::size_t rowSize = result.columns * componentSize;
     const double scale = accessor.normalized ? normalisation(accessor.componentType) : 1.0;
     const auto copyRow = [&](const unsigned char* from, std::size_t row) {
@@ -230,10 +234,13 @@ Accessed Reader::access(int index) const {
         const auto indexSize =
             std::size_t(std::max(1, tinygltf::GetComponentSizeInBytes(std::uint32_t(indices.componentType))));
         std::size_t stride = 0;
-        const std::size_t indexPlace = placeOf(indices.bufferView, std::size_t(indices.byteOffset), count, indexSize, stride);
-        const std::size_t valuePlace = placeOf(values.bufferView, std::size_t(values.byteOffset), count, rowSize, stride);
+        const std::size_t indexPlace =
+            placeOf(indices.bufferView, std::size_t(indices.byteOffset), count, indexSize, stride);
+        const std::size_t valuePlace =
+            placeOf(values.bufferView, std::size_t(values.byteOffset), count, rowSize, stride);
         for (std::size_t i = 0; i < count; ++i) {
-            const auto row = std::size_t(component(bytesOf(indices.bufferView) + indexPlace + i * indexSize, indices.componentType));
+            const auto row =
+                std::size_t(component(bytesOf(indices.bufferView) + indexPlace + i * indexSize, indices.componentType));
             if (row >= result.rows) fail("a sparse accessor names an element that is not there; export it again.");
             copyRow(bytesOf(values.bufferView) + valuePlace + i * rowSize, row);
         }
@@ -242,10 +249,13 @@ Accessed Reader::access(int index) const {
 }
 
 std::vector<std::uint32_t> Reader::accessIndices(int index) const {
-    if (std::size_t(index) >= m_model.accessors.size()) fail("a primitive names an accessor that is not there; export it again.");
+    if (std::size_t(index) >= m_model.accessors.size())
+        fail("a primitive names an accessor that is not there; export it again.");
     const tinygltf::Accessor& accessor = m_model.accessors[std::size_t(index)];
-    const auto size = std::size_t(std::max(0, tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType))));
-    if (size == 0 || accessor.count == 0 || accessor.type != TINYGLTF_TYPE_SCALAR) fail("the indices have no known type; export it again.");
+    const auto size =
+        std::size_t(std::max(0, tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType))));
+    if (size == 0 || accessor.count == 0 || accessor.type != TINYGLTF_TYPE_SCALAR)
+        fail("the indices have no known type; export it again.");
     std::size_t stride = 0;
     const std::size_t place = placeOf(accessor.bufferView, accessor.byteOffset, accessor.count, size, stride);
     const unsigned char* begin = bytesOf(accessor.bufferView) + place;
@@ -285,8 +295,8 @@ std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive
 }
 
 bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& world, std::uint32_t part) {
-    const bool triangular = primitive.mode == -1 || (primitive.mode >= TINYGLTF_MODE_TRIANGLES &&
-                                                     primitive.mode <= TINYGLTF_MODE_TRIANGLE_FAN);
+    const bool triangular = primitive.mode == -1 ||
+                            (primitive.mode >= TINYGLTF_MODE_TRIANGLES && primitive.mode <= TINYGLTF_MODE_TRIANGLE_FAN);
     const auto positionEntry = primitive.attributes.find("POSITION");
     if (!triangular || positionEntry == primitive.attributes.end()) {
         ++m_notTriangles;
@@ -336,12 +346,14 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
         // In glTF v runs downwards.
         if (!uvs.values.empty()) m_uvs[v] = Vec2f(uvs.values[2 * i], 1.0f - uvs.values[2 * i + 1]);
         for (std::size_t c = 0; c < colors.columns && c < 4; ++c)
-            m_colors[v][c] = std::uint8_t(std::clamp(colors.values[colors.columns * i + c] * 255.0f + 0.5f, 0.0f, 255.0f));
+            m_colors[v][c] =
+                std::uint8_t(std::clamp(colors.values[colors.columns * i + c] * 255.0f + 0.5f, 0.0f, 255.0f));
     });
 
     const bool mirrored = linear.determinant() < 0;
-    m_runs.push_back({m_mesh.triangles.size(), part,
-                      primitive.material >= 0 ? std::uint32_t(primitive.material) : std::uint32_t(m_model.materials.size())});
+    m_runs.push_back(
+        {m_mesh.triangles.size(), part,
+         primitive.material >= 0 ? std::uint32_t(primitive.material) : std::uint32_t(m_model.materials.size())});
     for (Triangle triangle : triangles) {
         if (mirrored) std::swap(triangle[1], triangle[2]);
         for (std::uint32_t& index : triangle) index += first;
@@ -353,7 +365,8 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
 // The vertices of a part are joined where they meet; what a file vertex carries lives on as a wedge.
 void Reader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
     m_wedges.insert(m_wedges.end(), m_mesh.triangles.begin() + long(firstTriangle), m_mesh.triangles.end());
-    const std::span<const Vec3f> points(m_mesh.positions.data() + firstPosition, m_mesh.positions.size() - firstPosition);
+    const std::span<const Vec3f> points(m_mesh.positions.data() + firstPosition,
+                                        m_mesh.positions.size() - firstPosition);
     Welded welded = weldPoints(points, m_progress.span(0.9, 0.9));
     const std::size_t before = m_weldedPositions.size();
     m_weldedPositions.insert(m_weldedPositions.end(), welded.positions.begin(), welded.positions.end());
@@ -362,7 +375,8 @@ void Reader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
 }
 
 void Reader::readPart(const tinygltf::Node& node, const Mat4d& world) {
-    if (std::size_t(node.mesh) >= m_model.meshes.size()) fail("a node names a mesh that is not there; export it again.");
+    if (std::size_t(node.mesh) >= m_model.meshes.size())
+        fail("a node names a mesh that is not there; export it again.");
     const tinygltf::Mesh& mesh = m_model.meshes[std::size_t(node.mesh)];
     std::string name = !node.name.empty() ? node.name : mesh.name;
     if (name.empty()) name = "part " + std::to_string(m_mesh.parts.size() + 1);
@@ -405,15 +419,18 @@ Mat4d localMatrix(const tinygltf::Node& node) {
         return local;
     }
     Eigen::Affine3d placed = Eigen::Affine3d::Identity();
-    if (node.translation.size() == 3) placed.translate(Vec3d(node.translation[0], node.translation[1], node.translation[2]));
+    if (node.translation.size() == 3)
+        placed.translate(Vec3d(node.translation[0], node.translation[1], node.translation[2]));
     if (node.rotation.size() == 4)
-        placed.rotate(Eigen::Quaterniond(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]).normalized());
+        placed.rotate(
+            Eigen::Quaterniond(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]).normalized());
     if (node.scale.size() == 3) placed.scale(Vec3d(node.scale[0], node.scale[1], node.scale[2]));
     return placed.matrix();
 }
 
 void Reader::visit(int index, const Mat4d& parent, std::size_t depth) {
-    if (index < 0 || std::size_t(index) >= m_model.nodes.size()) fail("the scene names a node that is not there; export it again.");
+    if (index < 0 || std::size_t(index) >= m_model.nodes.size())
+        fail("the scene names a node that is not there; export it again.");
     if (depth > m_model.nodes.size()) fail("its nodes contain one another in a circle; export it again.");
     const tinygltf::Node& node = m_model.nodes[std::size_t(index)];
     const Mat4d world = parent * localMatrix(node);
@@ -444,11 +461,12 @@ void Reader::read(std::string_view text) {
         std::string reason;
         for (const std::string& note : m_result.notes) reason += " " + note;
         if (!m_firstProblem.empty()) throw FileError(m_firstProblem + reason);
-        throw FileError(m_path.string() + " holds no triangles that can be read; choose a file that holds a surface." + reason);
+        throw FileError(m_path.string() + " holds no triangles that can be read; choose a file that holds a surface." +
+                        reason);
     }
     if (m_unreadable > 0)
-        m_result.notes.push_back(formatCount(m_unreadable) + " primitives could not be read and are left out; the first: " +
-                                 m_firstProblem);
+        m_result.notes.push_back(formatCount(m_unreadable) +
+                                 " primitives could not be read and are left out; the first: " + m_firstProblem);
     if (m_notTriangles > 0)
         m_result.notes.push_back(formatCount(m_notTriangles) + " primitives of lines or points were left out.");
     m_mesh.positions = std::move(m_weldedPositions);

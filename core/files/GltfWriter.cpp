@@ -28,7 +28,8 @@ public:
         const std::size_t size = values.size() * sizeof(T);
         m_bytes.resize((offset + size + 3) / 4 * 4, 0);
         std::memcpy(m_bytes.data() + offset, values.data(), size);
-        m_json["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}, {"target", target}});
+        m_json["bufferViews"].push_back(
+            {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}, {"target", target}});
         Json accessor = {{"bufferView", m_json["bufferViews"].size() - 1},
                          {"componentType", componentType},
                          {"count", std::is_same_v<T, Triangle> ? 3 * values.size() : values.size()},
@@ -122,8 +123,7 @@ std::string base64(const std::vector<char>& bytes) {
         std::uint32_t group = 0;
         for (std::size_t k = 0; k < 3; ++k)
             group = group << 8 | (i + k < bytes.size() ? std::uint8_t(bytes[i + k]) : 0u);
-        for (std::size_t k = 0; k < 4; ++k)
-            text += i + k <= bytes.size() ? digits[group >> (18 - 6 * k) & 63] : '=';
+        for (std::size_t k = 0; k < 4; ++k) text += i + k <= bytes.size() ? digits[group >> (18 - 6 * k) & 63] : '=';
     }
     return text;
 }
@@ -150,8 +150,7 @@ void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary,
     for (const Material& material : mesh.materials) json["materials"].push_back(materialJson(material));
 
     std::vector<Vec3f> normals;
-    if (mesh.normals.empty())
-        normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    if (mesh.normals.empty()) normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
     std::vector<std::uint32_t> numberOf(std::max(mesh.wedgeCount(), mesh.vertexCount()), notYet);
     Buffer buffer(json);
     std::vector<Json> primitives(mesh.parts.size(), Json::array());

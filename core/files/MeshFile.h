@@ -16,13 +16,14 @@ struct MeshFile {
     std::vector<std::string> notes;
 };
 
-/// Reads OBJ (with MTL), PLY, STL, glTF or GLB: by content where it can be told, else by extension in any case. Polygons are
-/// triangulated, triangle soups welded; units and axes stay as they are.
+/// Reads OBJ (with MTL), PLY, STL, glTF or GLB: by content where it can be told, else by extension in any case.
+/// Polygons are triangulated, triangle soups welded; units and axes stay as they are.
 /// @throws FileError  if it cannot be read, is broken, or is of no known format
 /// @throws Cancelled
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
 
-/// Writes the format of the extension: .obj (and an .mtl beside it), .ply and .stl (binary), .gltf (self-contained), .glb.
+/// Writes the format of the extension: .obj (and an .mtl beside it), .ply and .stl (binary), .gltf (self-contained),
+/// .glb.
 /// @throws FileError  if it cannot be written; what was there before stays
 /// @throws Cancelled
 void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress);

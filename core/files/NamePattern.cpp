@@ -10,14 +10,17 @@ namespace {
 std::string withoutSpecialCharacters(std::string text) {
     std::replace_if(
         text.begin(), text.end(),
-        [](unsigned char c) { return c < 0x20 || std::string_view("/\\:*?\"<>|").find(char(c)) != std::string_view::npos; },
+        [](unsigned char c) {
+            return c < 0x20 || std::string_view("/\\:*?\"<>|").find(char(c)) != std::string_view::npos;
+        },
         '_');
     return text;
 }
 
 }  // namespace
 
-std::string fillPattern(const std::string& pattern, const std::string& name, const std::string& level, std::size_t number) {
+std::string fillPattern(const std::string& pattern, const std::string& name, const std::string& level,
+                        std::size_t number) {
     std::string result;
     std::size_t at = 0;
     while (at < pattern.size()) {
@@ -33,7 +36,8 @@ std::string fillPattern(const std::string& pattern, const std::string& name, con
         else if (word == "{n}")
             result += std::to_string(number);
         else
-            throw InputError("\"" + word + "\" means nothing in a file name: use {name}, {level} and {n}, as in {name}_lod{n}.");
+            throw InputError("\"" + word +
+                             "\" means nothing in a file name: use {name}, {level} and {n}, as in {name}_lod{n}.");
         at = close + 1;
     }
     if (result.empty()) throw InputError("The file names need a pattern, such as {name}_lod{n}.");

@@ -16,8 +16,8 @@
 namespace um {
 namespace {
 
-// An index as it stands in a chunk, before the chunks' places in the file are known. Absolute ones count from 0; relative
-// ones ("-1 is the last so far") are kept as relativeBase + the index counted from the chunk's beginning.
+// An index as it stands in a chunk, before the chunks' places in the file are known. Absolute ones count from 0;
+// relative ones ("-1 is the last so far") are kept as relativeBase + the index counted from the chunk's beginning.
 using RawIndex = std::int32_t;
 constexpr RawIndex absent = std::numeric_limits<RawIndex>::min();
 constexpr RawIndex relativeBase = -(1 << 30);
@@ -73,7 +73,8 @@ Vec3f ChunkParser::threeNumbers(LineCursor& line, const char* what) const {
     if (!x || !y || !z) fail(std::string(what) + " needs three numbers; export the file again.");
     const Vec3f value(*x, *y, *z);
     if (!value.allFinite())
-        fail(std::string(what) + " has a value that is not a finite number; repair it where the mesh was made and export again.");
+        fail(std::string(what) +
+             " has a value that is not a finite number; repair it where the mesh was made and export again.");
     return value;
 }
 
@@ -179,7 +180,8 @@ std::vector<Chunk> parseChunks(const std::filesystem::path& path, std::string_vi
     return chunks;
 }
 
-void readMaterialFile(const std::filesystem::path& path, MeshFile& result, std::map<std::string, std::uint32_t>& known) {
+void readMaterialFile(const std::filesystem::path& path, MeshFile& result,
+                      std::map<std::string, std::uint32_t>& known) {
     const MappedFile file(path);
     std::string_view rest = file.text();
     Material* material = nullptr;
@@ -310,11 +312,15 @@ void Assembler::cutFaces(const Progress& progress) {
                 keys.clear();
                 for (std::uint32_t i = begin; i < end; ++i) {
                     const RawCorner& corner = chunk.corners[i];
-                    corners.push_back(VertexId(resolved(corner.position, place.positions, m_mesh.positions.size(), "vertex")));
+                    corners.push_back(
+                        VertexId(resolved(corner.position, place.positions, m_mesh.positions.size(), "vertex")));
                     const std::uint64_t uv =
-                        corner.uv == absent ? 0 : resolved(corner.uv, place.uvs, m_uvs.size(), "texture coordinate") + 1;
+                        corner.uv == absent ? 0
+                                            : resolved(corner.uv, place.uvs, m_uvs.size(), "texture coordinate") + 1;
                     const std::uint64_t normal =
-                        corner.normal == absent ? 0 : resolved(corner.normal, place.normals, m_normals.size(), "normal") + 1;
+                        corner.normal == absent
+                            ? 0
+                            : resolved(corner.normal, place.normals, m_normals.size(), "normal") + 1;
                     keys.push_back(uv << 32 | normal);
                 }
                 if (corners.size() == 3) {
@@ -423,8 +429,10 @@ void Assembler::makeWedges() {
             attribute[w] = number == 0 ? fallback : values[number - 1];
         });
     };
-    fill(m_mesh.uvs, m_uvs, [](std::uint64_t key) { return key >> 32; }, Vec2f(0, 0));
-    fill(m_mesh.normals, m_normals, [](std::uint64_t key) { return key & 0xffffffffu; }, Vec3f(0, 0, 1));
+    fill(
+        m_mesh.uvs, m_uvs, [](std::uint64_t key) { return key >> 32; }, Vec2f(0, 0));
+    fill(
+        m_mesh.normals, m_normals, [](std::uint64_t key) { return key & 0xffffffffu; }, Vec3f(0, 0, 1));
     if (m_colors.empty()) return;
     m_mesh.colors.resize(wedgeKeys.size());
     for (std::size_t t = 0; t < m_mesh.triangles.size(); ++t)
@@ -473,7 +481,8 @@ private:
 
 // OBJ names end at the line's end; MTL names had better be one word.
 std::string oneWord(std::string name) {
-    std::replace_if(name.begin(), name.end(), [](unsigned char c) { return c <= ' '; }, '_');
+    std::replace_if(
+        name.begin(), name.end(), [](unsigned char c) { return c <= ' '; }, '_');
     return name.empty() ? "unnamed" : name;
 }
 

@@ -111,7 +111,8 @@ Header readHeader(const std::filesystem::path& path, std::string_view text) {
             else if (name == "binary_big_endian")
                 header.encoding = Encoding::BigEndian;
             else
-                failAtLine(path, text, place, "the PLY format \"" + shown(name) + "\" is not known; export as binary PLY.");
+                failAtLine(path, text, place,
+                           "the PLY format \"" + shown(name) + "\" is not known; export as binary PLY.");
         } else if (word == "element") {
             Element element;
             element.name = std::string(line.word());
@@ -126,13 +127,15 @@ Header readHeader(const std::filesystem::path& path, std::string_view text) {
             if (type == "list") {
                 property.isList = true;
                 const auto countType = typeNamed(line.word());
-                if (!countType) failAtLine(path, text, place, "the list's count has no known type; export the file again.");
+                if (!countType)
+                    failAtLine(path, text, place, "the list's count has no known type; export the file again.");
                 property.countType = *countType;
                 type = line.word();
             }
             const auto known = typeNamed(type);
             if (!known || header.elements.empty())
-                failAtLine(path, text, place, "the property \"" + shown(type) + "\" is not understood; export the file again.");
+                failAtLine(path, text, place,
+                           "the property \"" + shown(type) + "\" is not understood; export the file again.");
             property.type = *known;
             property.name = std::string(line.word());
             header.elements.back().properties.push_back(property);
@@ -192,7 +195,8 @@ void reserveVertices(Mesh& mesh, const VertexLayout& layout, std::size_t count) 
 void storeVertex(Mesh& mesh, const VertexLayout& layout, std::size_t v, const std::vector<double>& row) {
     const auto at = [&](int slot) { return float(row[std::size_t(slot)]); };
     mesh.positions[v] = Vec3f(at(layout.position[0]), at(layout.position[1]), at(layout.position[2]));
-    if (!mesh.normals.empty()) mesh.normals[v] = Vec3f(at(layout.normal[0]), at(layout.normal[1]), at(layout.normal[2]));
+    if (!mesh.normals.empty())
+        mesh.normals[v] = Vec3f(at(layout.normal[0]), at(layout.normal[1]), at(layout.normal[2]));
     if (!mesh.uvs.empty()) mesh.uvs[v] = Vec2f(at(layout.uv[0]), at(layout.uv[1]));
     if (!mesh.colors.empty()) {
         const float scale = layout.colorIsFloat ? 255.0f : 1.0f;
@@ -247,7 +251,8 @@ private:
 void Reader::requireRoom(const Element& element) const {
     std::size_t least = 0;
     for (const Property& property : element.properties)
-        least += m_header.encoding == Encoding::Ascii ? 2 : sizeOf(property.isList ? property.countType : property.type);
+        least +=
+            m_header.encoding == Encoding::Ascii ? 2 : sizeOf(property.isList ? property.countType : property.type);
     if (m_header.encoding == Encoding::Ascii && least > 0) --least;  // the last line may lack its end
     const std::size_t room = m_text.size() - m_at + 1;
     if (least > 0 && element.count > room / least) failCutOff(element, room / least);
@@ -381,7 +386,8 @@ bool Reader::readPlainTriangles(const Element& element, std::size_t listIndex, c
         if (property.isList && p != listIndex) return false;
         stride += property.isList ? sizeOf(list.countType) + 3 * sizeOf(list.type) : sizeOf(property.type);
     }
-    if (data().size() / stride < element.count || list.type == Type::Float32 || list.type == Type::Float64) return false;
+    if (data().size() / stride < element.count || list.type == Type::Float32 || list.type == Type::Float64)
+        return false;
     Mesh& mesh = m_result.mesh;
     mesh.triangles.resize(element.count);
     const char* begin = data().data() + offset;
@@ -436,8 +442,8 @@ void Reader::readBinaryFaces(const Element& element, std::size_t listIndex, cons
             if (p == listIndex) {
                 corners.clear();
                 for (std::size_t corner = 0; corner < count; ++corner)
-                    corners.push_back(std::uint32_t(
-                        std::int64_t(load(at + corner * sizeOf(property.type), property.type, swaps()))));
+                    corners.push_back(
+                        std::uint32_t(std::int64_t(load(at + corner * sizeOf(property.type), property.type, swaps()))));
                 addFace(corners);
             }
             at += count * sizeOf(property.type);
@@ -467,12 +473,15 @@ void Reader::readFaces(const Element& element, const Progress& progress) {
                 const auto first = parseInteger(element.properties[p].isList ? line.word() : (line.word(), "0"));
                 if (!element.properties[p].isList) continue;
                 if (!first || *first < 0 || *first > 1000000)
-                    failAtLine(m_path, m_text, place, "the face's number of corners is missing; export the file again.");
+                    failAtLine(m_path, m_text, place,
+                               "the face's number of corners is missing; export the file again.");
                 corners.clear();
                 for (long long corner = 0; corner < *first; ++corner) {
                     const auto index = p == listIndex ? parseInteger(line.word()) : (line.word(), 0);
                     if (!index || *index < 0 || *index > 0xffffffffLL)
-                        failAtLine(m_path, m_text, place, "the face lacks a corner or has one that is no vertex number; export the file again.");
+                        failAtLine(
+                            m_path, m_text, place,
+                            "the face lacks a corner or has one that is no vertex number; export the file again.");
                     corners.push_back(std::uint32_t(*index));
                 }
                 if (p == listIndex) addFace(corners);
@@ -484,7 +493,8 @@ void Reader::readFaces(const Element& element, const Progress& progress) {
 void Reader::skip(const Element& element, const Progress& progress) {
     requireRoom(element);
     if (m_header.encoding == Encoding::Ascii) {
-        readRowsAscii(element, [](std::size_t, LineCursor&, const char*) {}, progress);
+        readRowsAscii(
+            element, [](std::size_t, LineCursor&, const char*) {}, progress);
         return;
     }
     for (std::size_t i = 0; i < element.count && !element.properties.empty(); ++i) {
@@ -543,7 +553,8 @@ void writePly(const Mesh& mesh, const std::filesystem::path& path, const Progres
     for (std::size_t v = 0; v < vertexOf.size(); ++v) vertexOf[v] = byWedge ? 0 : VertexId(v);
     if (byWedge)
         for (std::size_t t = 0; t < triangles.size(); ++t)
-            for (std::size_t corner = 0; corner < 3; ++corner) vertexOf[triangles[t][corner]] = mesh.triangles[t][corner];
+            for (std::size_t corner = 0; corner < 3; ++corner)
+                vertexOf[triangles[t][corner]] = mesh.triangles[t][corner];
     writeWhole(path, [&](FileWriter& writer) {
         std::string header = "ply\nformat binary_little_endian 1.0\ncomment unit: " + unitName(mesh.metresPerUnit) +
                              "\nelement vertex " + std::to_string(vertexOf.size()) +

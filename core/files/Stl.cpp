@@ -46,14 +46,15 @@ void setUnit(Mesh& mesh, std::string_view name) {
     mesh.unitStated = true;
 }
 
-std::vector<Vec3f> readBinaryPoints(const std::filesystem::path& path, std::string_view text, const Progress& progress) {
+std::vector<Vec3f> readBinaryPoints(const std::filesystem::path& path, std::string_view text,
+                                    const Progress& progress) {
     if (text.size() < prefixSize)
         throw FileError(path.string() + " ends within the header of an STL file; export or copy it again.");
     const std::size_t count = statedCount(text);
     const std::size_t held = (text.size() - prefixSize) / recordSize;
     if (held < count)
-        throw FileError(path.string() + " is cut off: it promises " + formatCount(count) + " triangles but ends after " +
-                        formatCount(held) + "; export or copy it again.");
+        throw FileError(path.string() + " is cut off: it promises " + formatCount(count) +
+                        " triangles but ends after " + formatCount(held) + "; export or copy it again.");
     std::vector<Vec3f> points(count * 3);
     std::atomic<std::size_t> broken = count;
     std::atomic<std::size_t> done = 0;
@@ -139,7 +140,8 @@ std::vector<Vec3f> readAsciiPoints(const std::filesystem::path& path, std::strin
 }  // namespace
 
 bool looksLikeStl(std::string_view text) {
-    if (text.size() >= prefixSize && text.size() == prefixSize + recordSize * std::size_t(statedCount(text))) return true;
+    if (text.size() >= prefixSize && text.size() == prefixSize + recordSize * std::size_t(statedCount(text)))
+        return true;
     return isAscii(text) && text.substr(0, 4096).find("facet") != std::string_view::npos;
 }
 

@@ -45,7 +45,8 @@ struct ClosestPointFinder::Scene {
 
     Scene() : device(rtcNewDevice(nullptr)) {
         if (device != nullptr) scene = rtcNewScene(device);
-        if (scene == nullptr) throw MeshError("The search structure for closest points cannot be made on this machine.");
+        if (scene == nullptr)
+            throw MeshError("The search structure for closest points cannot be made on this machine.");
     }
     ~Scene() {
         rtcReleaseScene(scene);
@@ -83,13 +84,14 @@ ClosestPointFinder::ClosestPointFinder(const Mesh& mesh, const Progress& progres
     m_around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
     progress.at(0.2);
     RTCGeometry geometry = rtcNewGeometry(m_scene->device, RTC_GEOMETRY_TYPE_TRIANGLE);
-    auto* positions = static_cast<float*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0,
-                                                                  RTC_FORMAT_FLOAT3, 12, mesh.vertexCount()));
-    auto* indices = static_cast<std::uint32_t*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0,
-                                                                        RTC_FORMAT_UINT3, 12, mesh.triangleCount()));
+    auto* positions = static_cast<float*>(
+        rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, mesh.vertexCount()));
+    auto* indices = static_cast<std::uint32_t*>(
+        rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 12, mesh.triangleCount()));
     if (positions == nullptr || indices == nullptr) {
         rtcReleaseGeometry(geometry);
-        throw MeshError("There is not enough memory to measure a mesh of this size; close other programs and try again.");
+        throw MeshError(
+            "There is not enough memory to measure a mesh of this size; close other programs and try again.");
     }
     std::memcpy(positions, mesh.positions.data(), mesh.vertexCount() * 12);
     std::memcpy(indices, mesh.triangles.data(), mesh.triangleCount() * 12);
@@ -101,8 +103,7 @@ ClosestPointFinder::ClosestPointFinder(const Mesh& mesh, const Progress& progres
     // The quick build: it is made once and asked about as often as it has triangles.
     rtcSetSceneBuildQuality(m_scene->scene, RTC_BUILD_QUALITY_LOW);
     rtcSetSceneProgressMonitorFunction(
-        m_scene->scene,
-        [](void* watched, double) { return !static_cast<const Progress*>(watched)->cancelled(); },
+        m_scene->scene, [](void* watched, double) { return !static_cast<const Progress*>(watched)->cancelled(); },
         const_cast<Progress*>(&progress));
     rtcCommitScene(m_scene->scene);
     rtcSetSceneProgressMonitorFunction(m_scene->scene, nullptr, nullptr);

@@ -70,7 +70,8 @@ Vec3d pointOn(const Mesh& mesh, TriangleId t, std::uint32_t number) {
 }
 
 // Signed so that + means: the level is outside the source. `flip` is -1 where the samples lie on the source.
-double signedDistance(const ClosestPointFinder& to, const Vec3d& p, const SurfacePoint& closest, const Vec3d* ownNormal) {
+double signedDistance(const ClosestPointFinder& to, const Vec3d& p, const SurfacePoint& closest,
+                      const Vec3d* ownNormal) {
     if (ownNormal == nullptr) return closest.distance * to.sideOf(p, closest);
     return (closest.place - p).dot(*ownNormal) < 0 ? -closest.distance : closest.distance;
 }
@@ -106,9 +107,11 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
             double weight = 0;
             for (const TriangleId t : around.of(VertexId(v))) weight += shareOf(t);
             result.closest[v] = hint;
-            result.vertices[v] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)), float(weight)};
+            result.vertices[v] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
+                                  float(weight)};
             // A vertex that no triangle uses is no part of the surface.
-            if (weight > 0 && closest.distance > worstVertex[chunk].distance) worstVertex[chunk] = {closest.distance, p};
+            if (weight > 0 && closest.distance > worstVertex[chunk].distance)
+                worstVertex[chunk] = {closest.distance, p};
         }
         progress.at(double(done += end - begin) / all);
     });
@@ -188,7 +191,8 @@ double boundOf(const Piece& piece, const ClosestPointFinder& to, double enough) 
     return bound;
 }
 
-// Cuts the pieces whose bound is too high into four, again and again, until all are low enough or the questions used up.
+// Cuts the pieces whose bound is too high into four, again and again, until all are low enough or the questions used
+// up.
 double boundDeviation(const Mesh& from, const ClosestPointFinder& to, const Measured& measured, double sampledMax,
                       const Progress& progress) {
     constexpr double accuracy = 0.02;
@@ -261,9 +265,8 @@ double boundDeviation(const Mesh& from, const ClosestPointFinder& to, const Meas
 
 Deviation measureDeviation(const Mesh& source, const Mesh& level, const DeviationSettings& settings,
                            const Progress& progress) {
-    const std::size_t samples = settings.samples > 0
-                                    ? settings.samples
-                                    : std::clamp<std::size_t>(source.triangleCount() / 2, 50000, 4000000);
+    const std::size_t samples =
+        settings.samples > 0 ? settings.samples : std::clamp<std::size_t>(source.triangleCount() / 2, 50000, 4000000);
     Deviation result;
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
     // The source's vertices alone are often as many as the points asked for.
@@ -279,8 +282,8 @@ Deviation measureDeviation(const Mesh& source, const Mesh& level, const Deviatio
     result.sourceToLevel = summarise(fromSource, result.distribution);
     result.levelToSource = summarise(fromLevel, result.distribution);
     result.mean = (result.sourceToLevel.mean + result.levelToSource.mean) / 2;
-    const double squares = result.sourceToLevel.rms * result.sourceToLevel.rms +
-                           result.levelToSource.rms * result.levelToSource.rms;
+    const double squares =
+        result.sourceToLevel.rms * result.sourceToLevel.rms + result.levelToSource.rms * result.levelToSource.rms;
     result.rms = std::sqrt(squares / 2);
     result.p95 = result.distribution.absolutePercentile(0.95);
     result.p99 = result.distribution.absolutePercentile(0.99);

@@ -7,16 +7,16 @@
 namespace um {
 
 struct DeviationSettings {
-    /// Points spread evenly by area over each surface, besides all its vertices; 0 chooses half the source's triangles, but at
-    /// least 50,000 and at most 4 million.
+    /// Points spread evenly by area over each surface, besides all its vertices; 0 chooses half the source's triangles,
+    /// but at least 50,000 and at most 4 million.
     std::size_t samples = 0;
 };
 
-/// One direction: from every measured point of one surface to the closest point of the other. Lengths in the meshes' unit;
-/// means are over the area.
+/// One direction: from every measured point of one surface to the closest point of the other. Lengths in the meshes'
+/// unit; means are over the area.
 struct OneSidedDeviation {
     double max = 0, mean = 0, rms = 0, p95 = 0, p99 = 0;  ///< of the absolute distance
-    Vec3d worstPlace = Vec3d::Zero();                      ///< where on the measured surface the largest one is
+    Vec3d worstPlace = Vec3d::Zero();                     ///< where on the measured surface the largest one is
 };
 
 struct Deviation {
@@ -34,8 +34,8 @@ struct Deviation {
 /// Measures both directions: all vertices and area-weighted points, to the closest point of the other surface.
 /// @throws MeshError  if either mesh is not sound
 /// @throws Cancelled
-/// Source: Cignoni, Rocchini & Scopigno 1998, Computer Graphics Forum 17(2): sampling of both directions. The bound: the
-/// distance to a triangle is convex, and any distance changes by at most the way gone.
+/// Source: Cignoni, Rocchini & Scopigno 1998, Computer Graphics Forum 17(2): sampling of both directions. The bound:
+/// the distance to a triangle is convex, and any distance changes by at most the way gone.
 Deviation measureDeviation(const Mesh& source, const Mesh& level, const DeviationSettings& settings,
                            const Progress& progress);
 

@@ -12,7 +12,8 @@ public:
     /// @param reach  the largest absolute value that add() will be given; 0 if all values are 0
     explicit Distribution(double reach);
 
-    /// A distribution that was stored: the largest absolute value and the weights of equally wide bins from -reach to reach.
+    /// A distribution that was stored: the largest absolute value and the weights of equally wide bins from -reach to
+    /// reach.
     Distribution(double reach, std::vector<float> weights);
 
     void add(double value, double weight);
@@ -21,8 +22,8 @@ public:
     double reach() const { return m_reach; }
     const std::vector<float>& weights() const { return m_weights; }
 
-    /// The share (0 to 1) of values of absolute size up to `tolerance`. Within a bin the values are taken as evenly spread, so
-    /// that the answer is sharp to a bin's share; bins are reach / 16384 wide.
+    /// The share (0 to 1) of values of absolute size up to `tolerance`. Within a bin the values are taken as evenly
+    /// spread, so that the answer is sharp to a bin's share; bins are reach / 16384 wide.
     double shareWithin(double tolerance) const;
 
     /// The absolute size that a share of the values does not exceed.

@@ -8,7 +8,7 @@ namespace um {
 
 /// The triangles around each vertex, ascending, in one flat array.
 struct VertexTriangles {
-    std::vector<std::uint32_t> offsets;    ///< one more than there are vertices
+    std::vector<std::uint32_t> offsets;  ///< one more than there are vertices
     std::vector<TriangleId> triangles;
 
     std::span<const TriangleId> of(VertexId vertex) const {
@@ -20,7 +20,8 @@ VertexTriangles findVertexTriangles(const std::vector<Triangle>& triangles, std:
 
 /// The loose pieces of a mesh: triangles are in one piece if a chain of shared vertices joins them.
 struct Pieces {
-    std::vector<std::uint32_t> ofVertex;        ///< the piece of each vertex; isolated vertices have a piece without triangles
+    std::vector<std::uint32_t>
+        ofVertex;  ///< the piece of each vertex; isolated vertices have a piece without triangles
     std::vector<std::uint32_t> triangleCounts;  ///< for each piece
     std::size_t count() const { return triangleCounts.size(); }
 };

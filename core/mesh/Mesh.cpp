@@ -37,10 +37,12 @@ void renumber(std::vector<Triangle>& triangles, const std::vector<std::uint32_t>
     });
 }
 
-// The indices that occur, ascending. Costs by the users, not by what they use, so that a small part of a large mesh is cheap.
+// The indices that occur, ascending. Costs by the users, not by what they use, so that a small part of a large mesh is
+// cheap.
 std::vector<std::uint32_t> usedIndices(const std::vector<Triangle>& users) {
     std::vector<std::uint32_t> used(users.size() * 3);
-    parallelFor(users.size(), [&](std::size_t t) { std::copy(users[t].begin(), users[t].end(), used.begin() + long(3 * t)); });
+    parallelFor(users.size(),
+                [&](std::size_t t) { std::copy(users[t].begin(), users[t].end(), used.begin() + long(3 * t)); });
     tbb::parallel_sort(used.begin(), used.end());
     used.erase(std::unique(used.begin(), used.end()), used.end());
     return used;
@@ -197,8 +199,7 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
 }
 
 void requireSound(const Mesh& mesh, const std::string& what) {
-    if (mesh.triangles.empty())
-        throw MeshError(what + " has no triangles; choose a file that holds a surface.");
+    if (mesh.triangles.empty()) throw MeshError(what + " has no triangles; choose a file that holds a surface.");
     requireIndices(mesh.triangles, mesh.positions.size(), what);
     if (mesh.hasAttributes()) {
         const std::size_t wedgeCount = mesh.wedgeCount();
@@ -216,8 +217,9 @@ void requireSound(const Mesh& mesh, const std::string& what) {
         }
     });
     if (bad < mesh.positions.size())
-        throw MeshError(what + ": vertex " + std::to_string(bad + 1) +
-                        " has a coordinate that is not a finite number; repair it where the mesh was made and export again.");
+        throw MeshError(
+            what + ": vertex " + std::to_string(bad + 1) +
+            " has a coordinate that is not a finite number; repair it where the mesh was made and export again.");
     std::size_t next = 0;
     for (const Section& section : mesh.sections) {
         if (section.firstTriangle != next || section.part >= mesh.parts.size() ||

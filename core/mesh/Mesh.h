@@ -2,7 +2,8 @@
 /// A triangle mesh with parts, materials and attributes that may differ from corner to corner.
 ///
 /// Shape and attributes are indexed apart: `triangles` says which positions a triangle joins, `wedges` which attribute
-/// values its corners carry. So a UV seam or a hard edge never tears the surface: the position is shared, the wedges differ.
+/// values its corners carry. So a UV seam or a hard edge never tears the surface: the position is shared, the wedges
+/// differ.
 #include "base/Math.h"
 
 #include <array>

@@ -38,8 +38,9 @@ void makeNormals(Mesh& mesh, double creaseDegrees) {
         faceNormals[t] = normal.norm() > 0 ? Vec3f(normal.normalized().cast<float>()) : Vec3f(Vec3f::Zero());
     });
     const auto leastCosine = float(std::cos(creaseDegrees * pi / 180));
-    const std::vector<Triangle> oldWedges =
-        mesh.uvs.empty() && mesh.colors.empty() ? std::vector<Triangle>() : mesh.wedges.empty() ? mesh.triangles : mesh.wedges;
+    const std::vector<Triangle> oldWedges = mesh.uvs.empty() && mesh.colors.empty() ? std::vector<Triangle>()
+                                            : mesh.wedges.empty()                   ? mesh.triangles
+                                                                                    : mesh.wedges;
     std::vector<std::array<std::uint64_t, 3>> keys(mesh.triangleCount());
     std::vector<Triangle> cornerNormal(mesh.triangleCount());  // the triangle whose corner leads the smooth group
     parallelRanges(mesh.vertexCount(), [&](std::size_t begin, std::size_t end) {

@@ -4,8 +4,9 @@
 
 namespace um {
 
-/// Replaces the normals: angle-weighted means over the triangles around a vertex, split where the surface bends by more than
-/// `creaseDegrees` along an edge. Other attributes keep their wedges, which are split further where a crease needs it.
+/// Replaces the normals: angle-weighted means over the triangles around a vertex, split where the surface bends by more
+/// than `creaseDegrees` along an edge. Other attributes keep their wedges, which are split further where a crease needs
+/// it.
 void makeNormals(Mesh& mesh, double creaseDegrees);
 
 }  // namespace um

@@ -6,8 +6,8 @@
 
 namespace um {
 
-/// Cuts a polygon (3 corners or more, convex or not, nearly flat) into corners.size() - 2 triangles by ear clipping; the
-/// triangles hold indices into `corners`. A polygon that crosses itself is cut as a fan.
+/// Cuts a polygon (3 corners or more, convex or not, nearly flat) into corners.size() - 2 triangles by ear clipping;
+/// the triangles hold indices into `corners`. A polygon that crosses itself is cut as a fan.
 void triangulatePolygon(std::span<const Vec3f> corners, std::vector<Triangle>& triangles);
 
 }  // namespace um

@@ -113,10 +113,10 @@ void sumAreas(const Mesh& mesh, Statistics& statistics) {
     parallelChunks(mesh.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t) {
             const Triangle& triangle = mesh.triangles[t];
-            const double doubled = areaNormal(mesh.positions[triangle[0]].cast<double>(),
-                                              mesh.positions[triangle[1]].cast<double>(),
-                                              mesh.positions[triangle[2]].cast<double>())
-                                       .norm();
+            const double doubled =
+                areaNormal(mesh.positions[triangle[0]].cast<double>(), mesh.positions[triangle[1]].cast<double>(),
+                           mesh.positions[triangle[2]].cast<double>())
+                    .norm();
             areas[chunk] += doubled / 2;
             flat[chunk] += doubled <= 0 ? 1 : 0;
         }

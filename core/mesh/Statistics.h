@@ -16,14 +16,14 @@ struct Statistics {
     bool hasNormals = false;
     bool hasColors = false;
 
-    std::size_t pieces = 0;             ///< loose bits: joined by shared vertices
-    std::size_t borderEdges = 0;        ///< edges of one triangle
-    std::size_t borderLoops = 0;        ///< connected runs of border edges: holes and rims
-    std::size_t nonManifoldEdges = 0;   ///< edges of three triangles or more
-    std::size_t windingEdges = 0;       ///< edges whose two triangles run through them the same way
-    std::size_t zeroAreaTriangles = 0;  ///< with equal corners or no area
-    std::size_t duplicateTriangles = 0; ///< beyond the first of the same three vertices
-    std::size_t isolatedVertices = 0;   ///< used by no triangle
+    std::size_t pieces = 0;              ///< loose bits: joined by shared vertices
+    std::size_t borderEdges = 0;         ///< edges of one triangle
+    std::size_t borderLoops = 0;         ///< connected runs of border edges: holes and rims
+    std::size_t nonManifoldEdges = 0;    ///< edges of three triangles or more
+    std::size_t windingEdges = 0;        ///< edges whose two triangles run through them the same way
+    std::size_t zeroAreaTriangles = 0;   ///< with equal corners or no area
+    std::size_t duplicateTriangles = 0;  ///< beyond the first of the same three vertices
+    std::size_t isolatedVertices = 0;    ///< used by no triangle
 
     bool sound() const {
         return nonManifoldEdges + windingEdges + zeroAreaTriangles + duplicateTriangles + isolatedVertices == 0;

@@ -27,13 +27,14 @@ constexpr double leastTurn = 0.5;
 // 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
 constexpr double needleQuality = 0.04;
 
-// Of the candidates, cheapest first, that take part in a pass: fewer come closer to contracting one by one, but take more
-// passes. Small meshes take all, for speed does not matter there and the cheapest go first anyway.
+// Of the candidates, cheapest first, that take part in a pass: fewer come closer to contracting one by one, but take
+// more passes. Small meshes take all, for speed does not matter there and the cheapest go first anyway.
 constexpr double shareOfPass = 0.4;
 constexpr std::size_t fewCandidates = 64;
 
-// Costs within a factor of about 1.4 count as equal (the exponent and one bit of the fraction are compared): where costs fall
-// steadily over a stretch of surface, only its lower end could go first otherwise, and passes would find next to nothing.
+// Costs within a factor of about 1.4 count as equal (the exponent and one bit of the fraction are compared): where
+// costs fall steadily over a stretch of surface, only its lower end could go first otherwise, and passes would find
+// next to nothing.
 constexpr int costStepBits = 22;
 
 // What has happened around a vertex since it was looked at.
@@ -58,7 +59,8 @@ void lowerTo(std::uint64_t& value, std::uint64_t key) {
     }
 }
 
-// A permutation of the 32-bit numbers: ties between equal costs fall evenly over the surface, and never between two vertices.
+// A permutation of the 32-bit numbers: ties between equal costs fall evenly over the surface, and never between two
+// vertices.
 std::uint32_t scattered(std::uint32_t x) {
     x ^= x >> 16;
     x *= 0x85ebca6bu;
@@ -103,7 +105,8 @@ ContractionMesh::ContractionMesh(const Mesh& source, const Progress& progress) :
         Mesh shape;
         shape.positions.resize(m_positions.size());
         shape.triangles = m_triangles;
-        const std::vector<Triangle> from = parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
+        const std::vector<Triangle> from =
+            parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
         std::vector<std::array<std::uint64_t, 3>> keys(from.size());
         parallelFor(from.size(), [&](std::size_t t) {
             for (std::size_t corner = 0; corner < 3; ++corner) keys[t][corner] = attributeKey(source, from[t][corner]);
@@ -160,7 +163,8 @@ bool ContractionMesh::isConstrainedEdge(VertexId u, VertexId v) const {
         const std::size_t u2 = cornerOf(triangle, u), v2 = cornerOf(triangle, v);
         const bool sameDirection = ((u1 + 1) % 3 == v1) == ((u2 + 1) % 3 == v2);
         broken = broken || sameDirection || m_sections[first] != m_sections[t];
-        // A seam has two sides at both ends; where it has but one at an end, as around a pole, the surface may shrink there.
+        // A seam has two sides at both ends; where it has but one at an end, as around a pole, the surface may shrink
+        // there.
         if (!m_wedges.empty())
             broken = broken || (m_wedges[first][u1] != m_wedges[t][u2] && m_wedges[first][v1] != m_wedges[t][v2]);
     }
@@ -280,7 +284,8 @@ bool ContractionMesh::isAllowed(VertexId u, VertexId v, const Vec3d& place, Stri
         if (!contains(triangle, v)) continue;
         if (shared == apexes.size()) return false;
         const VertexId apex = triangle[0] ^ triangle[1] ^ triangle[2] ^ u ^ v;
-        if (std::find(apexes.begin(), apexes.begin() + long(shared), apex) != apexes.begin() + long(shared)) return false;
+        if (std::find(apexes.begin(), apexes.begin() + long(shared), apex) != apexes.begin() + long(shared))
+            return false;
         apexes[shared++] = apex;
     }
     if (shared == 0) return false;
@@ -289,8 +294,8 @@ bool ContractionMesh::isAllowed(VertexId u, VertexId v, const Vec3d& place, Stri
     for (const VertexId w : scratch.otherRing)
         common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
     if (common != shared) return false;
-    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all that is
-    // left of its piece would vanish.
+    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
+    // that is left of its piece would vanish.
     bool both[2] = {false, false};
     for (int side = 0; side < 2; ++side)
         for (const TriangleId t : around(side == 0 ? u : v)) {
@@ -358,7 +363,8 @@ std::uint64_t ContractionMesh::keyOf(VertexId u) const {
     return (std::uint64_t(step + 1) << 32) | scattered(u);
 }
 
-// Among overlapping candidates the cheapest goes first; a few rounds over what remains come close to taking them one by one.
+// Among overlapping candidates the cheapest goes first; a few rounds over what remains come close to taking them one by
+// one.
 std::vector<VertexId> ContractionMesh::chooseIndependent(std::vector<VertexId> candidates) {
     parallelFor(m_claims.size(), [&](std::size_t t) { m_claims[t] = unclaimed; });
     const auto forRegion = [&](VertexId u, const auto& visit) {
@@ -443,10 +449,9 @@ void ContractionMesh::contract(VertexId u) {
     const VertexId v = candidate.other;
     const Vec3d apart = m_positions[v].cast<double>() - m_positions[u].cast<double>();
     if (!m_wedges.empty()) {
-        const double share =
-            apart.squaredNorm() > 0
-                ? std::clamp(candidate.place.cast<double>().dot(apart) / apart.squaredNorm(), 0.0, 1.0)
-                : 0.0;
+        const double share = apart.squaredNorm() > 0
+                                 ? std::clamp(candidate.place.cast<double>().dot(apart) / apart.squaredNorm(), 0.0, 1.0)
+                                 : 0.0;
         mergeWedges(u, v, share);
     }
     Quadric sum = Quadric(m_quadrics[v]).seenFrom(-apart);
@@ -462,7 +467,8 @@ void ContractionMesh::contract(VertexId u) {
     m_kinds[u] = kind;
 
     const std::size_t room = m_listSize[u] + m_listSize[v];
-    const auto begin = std::uint32_t(std::atomic_ref<std::size_t>(m_poolUsed).fetch_add(room, std::memory_order_relaxed));
+    const auto begin =
+        std::uint32_t(std::atomic_ref<std::size_t>(m_poolUsed).fetch_add(room, std::memory_order_relaxed));
     std::uint32_t size = 0;
     const auto mark = [&](VertexId w, std::uint8_t change) {
         std::atomic_ref<std::uint8_t>(m_changes[w]).fetch_or(change, std::memory_order_relaxed);
@@ -523,8 +529,7 @@ void ContractionMesh::compact() {
     m_kinds = parallelFilter(m_kinds, used);
     m_changes = parallelFilter(m_changes, used);
     m_candidates = parallelFilter(m_candidates, used);
-    for (Candidate& candidate : m_candidates)
-        candidate.other = candidate.removes > 0 ? number[candidate.other] : 0;
+    for (Candidate& candidate : m_candidates) candidate.other = candidate.removes > 0 ? number[candidate.other] : 0;
     makeLists();
 }
 
@@ -614,7 +619,8 @@ void ContractionMesh::dropOutdated(std::vector<VertexId>& chosen) {
                 const Candidate& candidate = m_candidates[u];
                 std::uint16_t removes = 0;
                 neighbours(u, scratch.ring);
-                holds[i] = isAllowed(u, candidate.other, candidate.place.cast<double>(), m_strictness, removes, scratch);
+                holds[i] =
+                    isAllowed(u, candidate.other, candidate.place.cast<double>(), m_strictness, removes, scratch);
                 if (holds[i] == 0) m_changes[u] |= candidateIsStale;
             }
         },

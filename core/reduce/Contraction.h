@@ -1,5 +1,6 @@
 #pragma once
-/// The working copy of a mesh while its edges are contracted: flat arrays, changed in passes of independent contractions.
+/// The working copy of a mesh while its edges are contracted: flat arrays, changed in passes of independent
+/// contractions.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 #include "reduce/Quadric.h"
@@ -10,9 +11,9 @@ namespace um {
 
 /// What a pass may do. The later stages are tried only where the earlier ones find nothing more.
 enum class Strictness {
-    Careful,   ///< no needles, triangles keep their direction within 60 degrees
-    Relaxed,   ///< needles are allowed
-    LastResort ///< where several seams or borders meet, their junctions may be joined along them
+    Careful,    ///< no needles, triangles keep their direction within 60 degrees
+    Relaxed,    ///< needles are allowed
+    LastResort  ///< where several seams or borders meet, their junctions may be joined along them
 };
 
 class ContractionMesh {
@@ -92,7 +93,7 @@ private:
     std::vector<std::uint8_t> m_changes;  // around each vertex, since it was last looked at
 
     std::vector<Candidate> m_candidates;
-    std::vector<std::uint64_t> m_claims;  // for each triangle, the least key of the candidates that want it
+    std::vector<std::uint64_t> m_claims;            // for each triangle, the least key of the candidates that want it
     Strictness m_strictness = Strictness::Careful;  // with which the candidates were found
     int m_exactly = 0;
     std::size_t m_live = 0;

@@ -3,11 +3,10 @@
 /// Source: Garland & Heckbert 1997, SIGGRAPH: surface simplification using quadric error metrics.
 #include "base/Math.h"
 
-
 namespace um {
 
-/// q(x) = x'Ax + 2 b'x + c, with x counted from a place near the surface: from its own vertex, so that single precision is
-/// enough however far from the origin the mesh lies.
+/// q(x) = x'Ax + 2 b'x + c, with x counted from a place near the surface: from its own vertex, so that single precision
+/// is enough however far from the origin the mesh lies.
 template <class Scalar>
 struct BasicQuadric {
     using Vec = Eigen::Matrix<Scalar, 3, 1>;
@@ -19,8 +18,14 @@ struct BasicQuadric {
     BasicQuadric() = default;
     template <class Other>
     explicit BasicQuadric(const BasicQuadric<Other>& q)
-        : xx(Scalar(q.xx)), xy(Scalar(q.xy)), xz(Scalar(q.xz)), yy(Scalar(q.yy)), yz(Scalar(q.yz)), zz(Scalar(q.zz)),
-          b(q.b.template cast<Scalar>()), c(Scalar(q.c)) {}
+        : xx(Scalar(q.xx)),
+          xy(Scalar(q.xy)),
+          xz(Scalar(q.xz)),
+          yy(Scalar(q.yy)),
+          yz(Scalar(q.yz)),
+          zz(Scalar(q.zz)),
+          b(q.b.template cast<Scalar>()),
+          c(Scalar(q.c)) {}
 
     /// The plane through `point` with the unit normal `n`, times a weight.
     static BasicQuadric plane(const Vec& n, const Vec& point, Scalar weight) {
@@ -67,8 +72,9 @@ struct BasicQuadric {
     Scalar trace() const { return xx + yy + zz; }
 
     /// Where the function is least. Where the planes leave a direction open (flat and ruled places) the answer stays at
-    /// `preferred`: a pull of 1e-5 of the planes' weight, well above what single precision leaves of noise, holds it there. Starting again from each answer makes the
-    /// pull's effect on the other directions vanish (the proximal point method).
+    /// `preferred`: a pull of 1e-5 of the planes' weight, well above what single precision leaves of noise, holds it
+    /// there. Starting again from each answer makes the pull's effect on the other directions vanish (the proximal
+    /// point method).
     Vec minimum(const Vec& preferred) const {
         constexpr Scalar pullShare = Scalar(1e-5);
         constexpr int steps = 3;

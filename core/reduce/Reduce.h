@@ -13,16 +13,16 @@ struct ReduceSettings {
 
 struct Reduced {
     Mesh mesh;
-    /// Whether the target was met: exactly, or one triangle under where parity forces it. If not, `mesh` is as small as its
-    /// borders, seams, material limits and closed pieces allow without tearing or flipping anything.
+    /// Whether the target was met: exactly, or one triangle under where parity forces it. If not, `mesh` is as small as
+    /// its borders, seams, material limits and closed pieces allow without tearing or flipping anything.
     bool targetMet = true;
 };
 
-/// Contracts edges in the order of their quadric error until `targetTriangles` are left. Borders, material limits and UV seams
-/// hold together: positions are shared across them, and they are straightened only along themselves. No contraction changes
-/// the topology (link condition), turns a triangle over or makes a needle. UVs and colours are interpolated.
-/// The source is not changed. The same input gives the same bytes whatever the number of threads.
-/// Costs O(t log(t / target)) in passes of independent contractions; about 110 bytes a source triangle.
+/// Contracts edges in the order of their quadric error until `targetTriangles` are left. Borders, material limits and
+/// UV seams hold together: positions are shared across them, and they are straightened only along themselves. No
+/// contraction changes the topology (link condition), turns a triangle over or makes a needle. UVs and colours are
+/// interpolated. The source is not changed. The same input gives the same bytes whatever the number of threads. Costs
+/// O(t log(t / target)) in passes of independent contractions; about 110 bytes a source triangle.
 /// @throws MeshError  if the source is not sound, or targetTriangles is 0
 /// @throws Cancelled
 /// Source: Garland & Heckbert 1997 (quadrics); Dey, Edelsbrunner, Guha & Nekhayev 1999 (link condition).

@@ -39,11 +39,11 @@ private slots:
         QStringList texts;
         for (const QLabel* label : m_window->findChildren<QLabel*>())
             if (label->isVisible()) texts += label->text();
-        QVERIFY(texts.contains("1,040,632"));             // triangles
-        QVERIFY(texts.contains("522,466"));               // vertices
+        QVERIFY(texts.contains("1,040,632"));              // triangles
+        QVERIFY(texts.contains("522,466"));                // vertices
         QVERIFY(texts.contains("30.3 × 65.9 × 29.5 cm"));  // size
-        QVERIFY(texts.contains("126"));                   // open borders
-        QVERIFY(texts.contains("136"));                   // loose bits
+        QVERIFY(texts.contains("126"));                    // open borders
+        QVERIFY(texts.contains("136"));                    // loose bits
         // The middle of the picture is the jar, not the background.
         const QImage picture = test::pictureOf(*m_window);
         const QColor middle = picture.pixelColor(picture.width() / 2, picture.height() / 2);
@@ -77,7 +77,8 @@ private slots:
         QVERIFY(viewport.camera().target() != turned.target());
         QCOMPARE(viewport.camera().yaw(), turned.yaw());
         const double distance = viewport.camera().distance();
-        QWheelEvent wheel({100, 100}, viewport.mapToGlobal(QPointF(100, 100)), {}, {0, 240}, {}, {}, Qt::NoScrollPhase, false);
+        QWheelEvent wheel({100, 100}, viewport.mapToGlobal(QPointF(100, 100)), {}, {0, 240}, {}, {}, Qt::NoScrollPhase,
+                          false);
         QApplication::sendEvent(&viewport, &wheel);
         QVERIFY(viewport.camera().distance() < distance);
         QTest::keyClick(m_window.get(), Qt::Key_F);
@@ -111,7 +112,8 @@ private slots:
         const auto source = m_window->model().document().source;
         QTest::keyClick(targetField(), Qt::Key_Return);
         QVERIFY(desk.reduceJob().isRunning());
-        QVERIFY(waitUntil([&] { return visibleTexts().join("\n").contains(QRegularExpression("Reducing [1-9][0-9] %")); }));
+        QVERIFY(
+            waitUntil([&] { return visibleTexts().join("\n").contains(QRegularExpression("Reducing [1-9][0-9] %")); }));
         QPushButton* cancel = test::buttonNamed(desk.target(), "Cancel");
         QVERIFY(cancel != nullptr);
         QTest::mouseClick(cancel, Qt::LeftButton);
@@ -130,7 +132,8 @@ private slots:
         QVERIFY(waitUntilIdle(*m_window));
         QVERIFY(desk.preview()->evidence != nullptr);
         // The figures on the screen are those of the core, measured here once more.
-        const Deviation d = measureDeviation(*m_window->model().document().source, *desk.preview()->mesh, {}, Progress());
+        const Deviation d =
+            measureDeviation(*m_window->model().document().source, *desk.preview()->mesh, {}, Progress());
         QCOMPARE(desk.evidence().number("max"), QString::fromStdString(formatLength(d.max)));
         QCOMPARE(desk.evidence().number("at most"), QString::fromStdString(formatLength(d.maxBound)));
         QCOMPARE(desk.evidence().number("rms"), QString::fromStdString(formatLength(d.rms)));
@@ -188,7 +191,9 @@ private slots:
         const QImage both = test::pictureOf(*m_window);
         // Left of the line is the source, right of it the level.
         const int line = both.width() / 2;
-        QCOMPARE(test::differingPixels(both.copy(0, 0, line - 2, both.height()), source.copy(0, 0, line - 2, both.height())), 0);
+        QCOMPARE(
+            test::differingPixels(both.copy(0, 0, line - 2, both.height()), source.copy(0, 0, line - 2, both.height())),
+            0);
         const QRect right(line + 2, 0, both.width() - line - 2, both.height());
         QCOMPARE(test::differingPixels(both.copy(right), level.copy(right)), 0);
         WipeLine* handle = m_window->findChild<WipeLine*>();
@@ -274,7 +279,10 @@ private slots:
         QVERIFY(!m_window->model().isEdited());
         const Level before = m_window->model().document().levels[0];
         m_window->open(path);
-        QVERIFY(waitUntil([&] { return m_window->model().document().levels.size() == 1 && m_window->model().document().levels[0].mesh != before.mesh; }));
+        QVERIFY(waitUntil([&] {
+            return m_window->model().document().levels.size() == 1 &&
+                   m_window->model().document().levels[0].mesh != before.mesh;
+        }));
         QVERIFY(waitUntilIdle(*m_window));
         const Document& document = m_window->model().document();
         QCOMPARE(document.source->triangleCount(), m_sourceTriangles);

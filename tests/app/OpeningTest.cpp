@@ -79,7 +79,8 @@ private slots:
         QStringList seen;
         QVERIFY(waitUntil([&] {
             for (const QLabel* label : m_window->findChildren<QLabel*>())
-                if (label->isVisible() && label->text().startsWith("Reading") && !seen.contains(label->text())) seen += label->text();
+                if (label->isVisible() && label->text().startsWith("Reading") && !seen.contains(label->text()))
+                    seen += label->text();
             return seen.size() > 2;
         }));
         QPushButton* cancel = test::buttonNamed(*m_window, "Cancel");

@@ -97,7 +97,8 @@ private slots:
         QCOMPARE(d["within"]["fraction"].get<double>(), 1.0);
         QVERIFY(std::abs(parsed["source"]["diagonal"].get<double>() - 2 * std::sqrt(3.0)) < 1e-5);
         // The level's own measurement while reducing says the same.
-        const Json again = Json::parse(umesh({"reduce", m_sphere, level, "--target", "5%", "--measure", "--json", "-"}).out);
+        const Json again =
+            Json::parse(umesh({"reduce", m_sphere, level, "--target", "5%", "--measure", "--json", "-"}).out);
         QCOMPARE(again["deviation"]["rms"].get<double>(), d["rms"].get<double>());
     }
 
@@ -113,9 +114,14 @@ private slots:
 
     void endsWithTwoOnWrongUsage() {
         for (const std::vector<std::string>& arguments :
-             {std::vector<std::string>{}, {"enlarge"}, {"reduce", m_sphere}, {"reduce", m_sphere, "x.ply"},
-              {"reduce", m_sphere, "x.ply", "--target", "lots"}, {"measure", m_sphere, m_sphere, "--tolerance", "wide"},
-              {"inspect", m_sphere, "--unit", "parsec"}, {"reduce", m_sphere, "x.ply", "--target", "5", "--screen", "tv"}}) {
+             {std::vector<std::string>{},
+              {"enlarge"},
+              {"reduce", m_sphere},
+              {"reduce", m_sphere, "x.ply"},
+              {"reduce", m_sphere, "x.ply", "--target", "lots"},
+              {"measure", m_sphere, m_sphere, "--tolerance", "wide"},
+              {"inspect", m_sphere, "--unit", "parsec"},
+              {"reduce", m_sphere, "x.ply", "--target", "5", "--screen", "tv"}}) {
             const Outcome outcome = umesh(arguments);
             QCOMPARE(outcome.code, 2);
             QVERIFY(!outcome.err.empty());
@@ -157,7 +163,8 @@ private slots:
         QCOMPARE(runProgram(UMESH_DEMO_PROGRAM, {"coral-head", "--triangles", "1M", large}).code, 0);
         const std::string out = (m_folder / "never.ply").string();
         QProcess process;
-        process.start(UMESH_PROGRAM, {"reduce", QString::fromStdString(large), QString::fromStdString(out), "--target", "1%"});
+        process.start(UMESH_PROGRAM,
+                      {"reduce", QString::fromStdString(large), QString::fromStdString(out), "--target", "1%"});
         QVERIFY(process.waitForStarted());
         QTest::qWait(600);
         ::kill(pid_t(process.processId()), SIGINT);

@@ -2,12 +2,12 @@
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
-#include <csignal>
-#include <QTest>
-#include <random>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <csignal>
+#include <QTest>
+#include <random>
 
 using namespace um;
 using test::bytesOf;
@@ -24,8 +24,9 @@ std::string stlTriangle(float x) {
     return bytes + std::string(2, '\0');
 }
 
-const std::string plyHead = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
-                            "element face 1\nproperty list uchar int vertex_indices\nend_header\n";
+const std::string plyHead =
+    "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+    "element face 1\nproperty list uchar int vertex_indices\nend_header\n";
 
 }  // namespace
 
@@ -49,7 +50,8 @@ private slots:
         row("stl nan", "e.stl", stlHeader(2) + stlTriangle(0) + stlTriangle(nan), "triangle 2");
         row("stl inf", "e.stl", stlHeader(1) + stlTriangle(inf), "triangle 1");
         row("stl without triangles", "e.stl", stlHeader(0), "no triangles");
-        row("ascii stl cut off", "e.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n", "cut off");
+        row("ascii stl cut off", "e.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n",
+            "cut off");
         row("ascii stl word", "e.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 zero 0\n", "line 4");
         row("ascii stl nan", "e.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 nan 0\n", "line 4");
         row("ply header cut", "e.ply", "ply\nformat ascii 1.0\nelement vertex 3\n", "header");
@@ -64,12 +66,15 @@ private slots:
         row("ply index out of range", "e.ply", plyHead + "0 0 0\n1 0 0\n0 1 0\n3 0 1 7\n", "only 3");
         row("ply negative index", "e.ply", plyHead + "0 0 0\n1 0 0\n0 1 0\n3 0 1 -1\n", "line 13");
         row("ply nan", "e.ply", plyHead + "0 0 0\nnan 0 0\n0 1 0\n3 0 1 2\n", "vertex 2");
-        row("ply without x", "e.ply", "ply\nformat ascii 1.0\nelement vertex 1\nproperty float y\nend_header\n0\n", "x, y and z");
+        row("ply without x", "e.ply", "ply\nformat ascii 1.0\nelement vertex 1\nproperty float y\nend_header\n0\n",
+            "x, y and z");
         row("ply points only", "e.ply",
-            "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 0 0\n",
+            "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float "
+            "z\nend_header\n0 0 0\n",
             "no triangles");
         row("ply list longer than the file", "e.ply",
-            "ply\nformat binary_little_endian 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\n"
+            "ply\nformat binary_little_endian 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty "
+            "float z\n"
             "element face 1\nproperty list uint int vertex_indices\nend_header\n" +
                 std::string(12, '\0') + bytesOf(std::uint32_t(0xffffffff)) + std::string(12, '\0'),
             "cut off");
@@ -80,7 +85,8 @@ private slots:
         row("obj index zero", "e.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 0 1 2\n", "line 4");
         row("obj missing uv", "e.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nf 1/1 2/2 3/1\n", "texture coordinate");
         row("obj without faces", "e.obj", "v 0 0 0\nv 1 0 0\n", "no faces");
-        row("glb cut off", "e.glb", "glTF" + bytesOf(std::uint32_t(2)) + bytesOf(std::uint32_t(4000)) + "rest", "cut off");
+        row("glb cut off", "e.glb", "glTF" + bytesOf(std::uint32_t(2)) + bytesOf(std::uint32_t(4000)) + "rest",
+            "cut off");
         row("glb rubbish", "e.glb",
             "glTF" + bytesOf(std::uint32_t(2)) + bytesOf(std::uint32_t(28)) + bytesOf(std::uint32_t(8)) +
                 bytesOf(std::uint32_t(0x4e4f534a)) + "nojson!!",
@@ -97,9 +103,11 @@ private slots:
                "buffers":[{"byteLength":36,"uri":"nowhere.bin"}]})",
             "nowhere.bin");
         row("gltf node in a circle", "e.gltf",
-            R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"children":[1]},{"children":[0]}]})", "circle");
+            R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"children":[1]},{"children":[0]}]})",
+            "circle");
         row("gltf needing an extension", "e.gltf",
-            R"({"asset":{"version":"2.0"},"extensionsRequired":["KHR_draco_mesh_compression"]})", "KHR_draco_mesh_compression");
+            R"({"asset":{"version":"2.0"},"extensionsRequired":["KHR_draco_mesh_compression"]})",
+            "KHR_draco_mesh_compression");
     }
     void saysWhatIsWrongAndWhatToDo() {
         QFETCH(QString, name);
@@ -150,7 +158,8 @@ private slots:
     }
 
     void saysSoOfFoldersThatAreNotThere() {
-        const QString said = test::errorOf([&] { writeMesh(test::makeSheet(1, 1), m_folder / "no/where.stl", Progress()); });
+        const QString said =
+            test::errorOf([&] { writeMesh(test::makeSheet(1, 1), m_folder / "no/where.stl", Progress()); });
         QVERIFY(said.contains("does not exist"));
     }
 

@@ -24,7 +24,8 @@ private slots:
         const Mesh sphere = test::makeSphere(1, 60);
         for (const double radius : {6.0, 20.0, 60.0}) {
             const double covered = coveredPixels(drawCoverage(sphere, Eigen::Matrix3d::Identity(), radius));
-            QVERIFY2(std::abs(covered - pi * radius * radius) < 0.02 * pi * radius * radius, qPrintable(QString::number(covered)));
+            QVERIFY2(std::abs(covered - pi * radius * radius) < 0.02 * pi * radius * radius,
+                     qPrintable(QString::number(covered)));
         }
     }
 
@@ -45,7 +46,9 @@ private slots:
     }
 
     void refusesHugePictures() {
-        QVERIFY(test::errorOf([] { drawCoverage(test::makeBox({1, 1, 1}), Eigen::Matrix3d::Identity(), 1e6); }).contains("8,192"));
+        QVERIFY(test::errorOf([] {
+                    drawCoverage(test::makeBox({1, 1, 1}), Eigen::Matrix3d::Identity(), 1e6);
+                }).contains("8,192"));
     }
 };
 

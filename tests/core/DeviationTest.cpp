@@ -41,7 +41,8 @@ private slots:
 
     void measuresNestedBoxes() {
         // From the outer box the corners are farthest: sqrt(3) * 0.1; from the inner one everything is 0.1 away.
-        const Deviation d = measureDeviation(test::makeBox({2, 2, 2}, 20), test::makeBox({2.2, 2.2, 2.2}, 20), {}, Progress());
+        const Deviation d =
+            measureDeviation(test::makeBox({2, 2, 2}, 20), test::makeBox({2.2, 2.2, 2.2}, 20), {}, Progress());
         QVERIFY(near(d.sourceToLevel.max, 0.1, 1e-6));
         QVERIFY(near(d.sourceToLevel.mean, 0.1, 1e-6));
         QVERIFY(near(d.levelToSource.max, std::sqrt(3.0) * 0.1, 1e-6));
@@ -110,8 +111,8 @@ private slots:
     }
 
     void boundsWhatSamplesMiss() {
-        // A needle of height 1 on a plane, far thinner than the samples are apart: the level's vertices all lie on the plane,
-        // but one of the source stands out. And the other way round.
+        // A needle of height 1 on a plane, far thinner than the samples are apart: the level's vertices all lie on the
+        // plane, but one of the source stands out. And the other way round.
         Mesh plane = test::makeSheet(1, 1, 100, 100);
         Mesh spiked = plane;
         spiked.positions.insert(spiked.positions.end(), {{50, 0, 50}, {50.001f, 0, 50}, {50, 1, 50.001f}});
@@ -119,7 +120,8 @@ private slots:
         spiked.sections[0].triangleCount = 3;
         DeviationSettings few;
         few.samples = 100;
-        for (const Deviation& d : {measureDeviation(plane, spiked, few, Progress()), measureDeviation(spiked, plane, few, Progress())}) {
+        for (const Deviation& d :
+             {measureDeviation(plane, spiked, few, Progress()), measureDeviation(spiked, plane, few, Progress())}) {
             QVERIFY(near(d.max, 1, 1e-6));
             QVERIFY(d.maxBound >= 1 && d.maxBound < 1.05);
         }
@@ -131,7 +133,8 @@ private slots:
         Mesh level = test::makeSheet(200, 40, 1, 1, step);
         const Mesh source = test::makeSheet(2, 2);
         std::erase_if(level.triangles, [&](const Triangle& t) {
-            return level.positions[t[0]].x() < 0.5f || level.positions[t[1]].x() < 0.5f || level.positions[t[2]].x() < 0.5f;
+            return level.positions[t[0]].x() < 0.5f || level.positions[t[1]].x() < 0.5f ||
+                   level.positions[t[2]].x() < 0.5f;
         });
         const Mesh left = test::makeSheet(1, 1, 0.5, 1);
         const auto offset = VertexId(level.vertexCount());

@@ -30,7 +30,8 @@ Document documentOf(const std::filesystem::path& meshFile, const std::string& na
     return document;
 }
 
-// What this test does when it is started as a second process, to be killed: saves one document over and over, or keeps work.
+// What this test does when it is started as a second process, to be killed: saves one document over and over, or keeps
+// work.
 int actAsVictim(const std::string& what, const std::filesystem::path& folder) {
     Mesh mesh = test::makeSphere(1, 50);
     Document document;
@@ -61,9 +62,7 @@ class DocumentTest : public QObject {
     Q_OBJECT
 
 private slots:
-    void initTestCase() {
-        writeMesh(test::makeSphere(1, 30), m_folder / "sphere.ply", Progress());
-    }
+    void initTestCase() { writeMesh(test::makeSphere(1, 30), m_folder / "sphere.ply", Progress()); }
 
     void bringsEverythingBack() {
         for (const bool embedded : {false, true}) {
@@ -100,7 +99,8 @@ private slots:
         saveDocument(document, m_folder / "small.umesh", Progress());
         document.embedSource = true;
         saveDocument(document, m_folder / "large.umesh", Progress());
-        QVERIFY(std::filesystem::file_size(m_folder / "small.umesh") < std::filesystem::file_size(m_folder / "large.umesh"));
+        QVERIFY(std::filesystem::file_size(m_folder / "small.umesh") <
+                std::filesystem::file_size(m_folder / "large.umesh"));
     }
 
     void findsASourceThatMovedAlong() {
@@ -126,7 +126,9 @@ private slots:
     void refusesOtherAndDamagedFiles() {
         QVERIFY(test::errorOf([&] { openDocument(m_folder / "none.umesh", Progress()); }).contains("does not exist"));
         QVERIFY(test::errorOf([&] { openDocument(m_folder.write("e.umesh", ""), Progress()); }).contains("empty"));
-        QVERIFY(test::errorOf([&] { openDocument(m_folder.write("t.umesh", "hello, this is a text"), Progress()); }).contains("document"));
+        QVERIFY(test::errorOf([&] {
+                    openDocument(m_folder.write("t.umesh", "hello, this is a text"), Progress());
+                }).contains("document"));
         Document document = documentOf(m_folder / "sphere.ply", "x");
         document.embedSource = true;
         saveDocument(document, m_folder / "good.umesh", Progress());
@@ -136,7 +138,8 @@ private slots:
             std::string damaged = whole;
             if (i % 4 == 0) damaged.resize(whole.size() * i / 41);
             for (std::size_t k = 0; k < 300; ++k) damaged[(k * 7919 + i * 104729) % damaged.size()] = char(k * i);
-            if (!test::errorOf([&] { openDocument(m_folder.write("bad.umesh", damaged), Progress()); }).isEmpty()) ++refused;
+            if (!test::errorOf([&] { openDocument(m_folder.write("bad.umesh", damaged), Progress()); }).isEmpty())
+                ++refused;
         }
         QVERIFY2(refused > 30, qPrintable(QString::number(refused)));
     }
@@ -159,7 +162,8 @@ private slots:
         std::string last;
         for (int round = 0; round < 12; ++round) {
             QProcess victim;
-            victim.start(QCoreApplication::applicationFilePath(), {"--save", QString::fromStdString(folder.path().string())});
+            victim.start(QCoreApplication::applicationFilePath(),
+                         {"--save", QString::fromStdString(folder.path().string())});
             QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
             QTest::qWait(7 * round + 3);
             ::kill(pid_t(victim.processId()), SIGKILL);
@@ -174,7 +178,8 @@ private slots:
         const test::Folder folder;
         QVERIFY(!findAbandonedWork(folder.path()));
         QProcess victim;
-        victim.start(QCoreApplication::applicationFilePath(), {"--keep", QString::fromStdString(folder.path().string())});
+        victim.start(QCoreApplication::applicationFilePath(),
+                     {"--keep", QString::fromStdString(folder.path().string())});
         QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
         QVERIFY(!findAbandonedWork(folder.path()));  // it still lives
         ::kill(pid_t(victim.processId()), SIGKILL);

@@ -35,7 +35,8 @@ private slots:
     }
 
     void hashesContentsNotNames() {
-        const auto a = m_folder.write("h1", "same"), b = m_folder.write("h2", "same"), c = m_folder.write("h3", "other");
+        const auto a = m_folder.write("h1", "same"), b = m_folder.write("h2", "same"),
+                   c = m_folder.write("h3", "other");
         QCOMPARE(hashFile(a, Progress()), hashFile(b, Progress()));
         QVERIFY(hashFile(a, Progress()) != hashFile(c, Progress()));
         QCOMPARE(hashFile(a, Progress()).size(), std::size_t(32));

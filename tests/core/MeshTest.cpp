@@ -25,8 +25,8 @@ private slots:
         const Welded welded = weldPoints(points, Progress());
         std::map<std::array<float, 3>, std::uint32_t> known;
         for (std::size_t i = 0; i < points.size(); ++i) {
-            const auto [entry, isNew] =
-                known.emplace(std::array<float, 3>{points[i].x() + 0.0f, points[i].y(), points[i].z()}, std::uint32_t(known.size()));
+            const auto [entry, isNew] = known.emplace(
+                std::array<float, 3>{points[i].x() + 0.0f, points[i].y(), points[i].z()}, std::uint32_t(known.size()));
             QCOMPARE(welded.indexOf[i], entry->second);
         }
         QCOMPARE(welded.positions.size(), known.size());
@@ -86,9 +86,11 @@ private slots:
     void findsWhatIsNotSound() {
         Mesh mesh;
         mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {9, 9, 9}};
-        mesh.triangles = {{0, 1, 2}, {1, 0, 3}, {0, 1, 4},   // three on the edge 0-1
-                          {0, 2, 1},                          // the first again, turned over
-                          {2, 2, 4}};                         // no area
+        mesh.triangles = {{0, 1, 2},
+                          {1, 0, 3},
+                          {0, 1, 4},   // three on the edge 0-1
+                          {0, 2, 1},   // the first again, turned over
+                          {2, 2, 4}};  // no area
         ensureSections(mesh, "broken");
         const Statistics s = gatherStatistics(mesh, Progress()).whole;
         QCOMPARE(s.nonManifoldEdges, std::size_t(1));
@@ -115,7 +117,8 @@ private slots:
             QCOMPARE(triangles.size(), std::size_t(4));
             double area = 0;
             for (const Triangle& t : triangles) {
-                const Vec3d n = areaNormal(turned[t[0]].cast<double>(), turned[t[1]].cast<double>(), turned[t[2]].cast<double>());
+                const Vec3d n =
+                    areaNormal(turned[t[0]].cast<double>(), turned[t[1]].cast<double>(), turned[t[2]].cast<double>());
                 QVERIFY(n.z() >= 0);
                 area += n.norm() / 2;
             }
@@ -132,14 +135,16 @@ private slots:
             const Vec3d face = areaNormal(box.positions[v[0]].cast<double>(), box.positions[v[1]].cast<double>(),
                                           box.positions[v[2]].cast<double>())
                                    .normalized();
-            for (const WedgeId w : box.wedgesOf(TriangleId(t))) QVERIFY((box.normals[w].cast<double>() - face).norm() < 1e-5);
+            for (const WedgeId w : box.wedgesOf(TriangleId(t)))
+                QVERIFY((box.normals[w].cast<double>() - face).norm() < 1e-5);
         }
         Mesh sphere = test::makeSphere(1, 16);
         makeNormals(sphere, 50);
         QCOMPARE(sphere.normals.size(), sphere.vertexCount());
         for (std::size_t t = 0; t < sphere.triangleCount(); ++t)
             for (std::size_t c = 0; c < 3; ++c)
-                QVERIFY((sphere.normals[sphere.wedgesOf(TriangleId(t))[c]] - sphere.positions[sphere.triangles[t][c]]).norm() < 0.02f);
+                QVERIFY((sphere.normals[sphere.wedgesOf(TriangleId(t))[c]] - sphere.positions[sphere.triangles[t][c]])
+                            .norm() < 0.02f);
     }
 
     void refusesWhatIsNotSound() {
@@ -164,7 +169,8 @@ private slots:
         QCOMPARE(second.vertexCount(), std::size_t(4));
         for (std::size_t t = 0; t < 2; ++t)
             for (std::size_t c = 0; c < 3; ++c)
-                QCOMPARE(second.uvs[second.wedgesOf(TriangleId(t))[c]].x(), second.positions[second.triangles[t][c]].x());
+                QCOMPARE(second.uvs[second.wedgesOf(TriangleId(t))[c]].x(),
+                         second.positions[second.triangles[t][c]].x());
     }
 
 private:

@@ -20,11 +20,13 @@ std::string joinedNotes(const MeshFile& file) {
     return all;
 }
 
-// A unit square of two triangles as a binary PLY, its vertices with a property the reader does not know between x and y.
+// A unit square of two triangles as a binary PLY, its vertices with a property the reader does not know between x and
+// y.
 std::string binaryPly(bool bigEndian) {
-    std::string bytes = std::string("ply\nformat binary_") + (bigEndian ? "big" : "little") +
-                        "_endian 1.0\ncomment unit: cm\nelement vertex 4\nproperty double x\nproperty short confidence\n"
-                        "property float y\nproperty float z\nelement face 2\nproperty list uchar int vertex_indices\nend_header\n";
+    std::string bytes =
+        std::string("ply\nformat binary_") + (bigEndian ? "big" : "little") +
+        "_endian 1.0\ncomment unit: cm\nelement vertex 4\nproperty double x\nproperty short confidence\n"
+        "property float y\nproperty float z\nelement face 2\nproperty list uchar int vertex_indices\nend_header\n";
     const double corners[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
     for (const auto& [x, y] : corners)
         bytes += bytesOf(x, bigEndian) + bytesOf(std::int16_t(77), bigEndian) + bytesOf(float(y), bigEndian) +
@@ -65,11 +67,13 @@ private slots:
         // The plank's UVs are its own x and y, whichever way it was cut.
         for (TriangleId t = 0; t < 2; ++t)
             for (std::size_t c = 0; c < 3; ++c)
-                QCOMPARE(file.mesh.uvs[file.mesh.wedgesOf(t)[c]], Vec2f(file.mesh.positions[file.mesh.triangles[t][c]].head<2>()));
+                QCOMPARE(file.mesh.uvs[file.mesh.wedgesOf(t)[c]],
+                         Vec2f(file.mesh.positions[file.mesh.triangles[t][c]].head<2>()));
     }
 
     void goesOnWithoutItsMaterialFile() {
-        const auto path = m_folder.write("lost.obj", "mtllib nowhere.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl rust\nf 1 2 3\n");
+        const auto path =
+            m_folder.write("lost.obj", "mtllib nowhere.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl rust\nf 1 2 3\n");
         const MeshFile file = read(path);
         QCOMPARE(file.mesh.triangleCount(), std::size_t(1));
         QCOMPARE(file.mesh.materials[0].name, std::string("rust"));
@@ -86,7 +90,8 @@ private slots:
         std::string text;
         const Mesh sheet = test::makeSheet(220, 300);
         for (const Vec3f& p : sheet.positions)
-            text += "v " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "        \n";
+            text +=
+                "v " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "        \n";
         const auto count = long(sheet.vertexCount());
         for (std::size_t t = 0; t < sheet.triangleCount(); ++t) {
             if (t == 50000) text += "o second\n";
@@ -113,12 +118,15 @@ private slots:
     }
 
     void readsAsciiPlyWithColorsAndPolygons() {
-        const auto path = m_folder.write(
-            "house.ply",
-            "ply\r\nformat ascii 1.0\r\nelement vertex 5\r\nproperty float x\r\nproperty float y\r\nproperty float z\r\n"
-            "property uchar red\r\nproperty uchar green\r\nproperty uchar blue\r\nelement face 2\r\n"
-            "property uchar flags\r\nproperty list uchar uint vertex_index\r\nelement edge 1\r\nproperty int a\r\nend_header\r\n"
-            "0 0 0 1 2 3\r\n2 0 0 4 5 6\r\n2 2 0 7 8 9\r\n1 3 0 10 11 12\r\n0 2 0 13 14 15\r\n9 5 0 1 2 3 4\r\n0 2 0 1\r\n7\r\n");
+        const auto path =
+            m_folder.write("house.ply",
+                           "ply\r\nformat ascii 1.0\r\nelement vertex 5\r\nproperty float x\r\nproperty float "
+                           "y\r\nproperty float z\r\n"
+                           "property uchar red\r\nproperty uchar green\r\nproperty uchar blue\r\nelement face 2\r\n"
+                           "property uchar flags\r\nproperty list uchar uint vertex_index\r\nelement edge "
+                           "1\r\nproperty int a\r\nend_header\r\n"
+                           "0 0 0 1 2 3\r\n2 0 0 4 5 6\r\n2 2 0 7 8 9\r\n1 3 0 10 11 12\r\n0 2 0 13 14 15\r\n9 5 0 1 2 "
+                           "3 4\r\n0 2 0 1\r\n7\r\n");
         const MeshFile file = read(path);
         QCOMPARE(file.mesh.triangleCount(), std::size_t(3));
         QCOMPARE(file.mesh.colors[3], (Color{10, 11, 12, 255}));
@@ -143,9 +151,10 @@ private slots:
     }
 
     void readsAsciiStlWithSeveralSolids() {
-        const std::string facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n";
-        const MeshFile file =
-            read(m_folder.write("two.stl", "solid left\n" + facet + "endsolid left\nsolid right\n" + facet + facet + "endsolid\n"));
+        const std::string facet =
+            "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n";
+        const MeshFile file = read(m_folder.write(
+            "two.stl", "solid left\n" + facet + "endsolid left\nsolid right\n" + facet + facet + "endsolid\n"));
         QCOMPARE(file.mesh.parts.size(), std::size_t(2));
         QCOMPARE(trianglesByPart(file.mesh), (std::vector<std::size_t>{1, 2}));
     }
@@ -160,14 +169,16 @@ private slots:
     void readsGltfNodesWithTransforms() {
         // One triangle used by two nodes: one moved, one mirrored and inside a scaled parent.
         const std::string data = "AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA";  // (0,0,0) (1,0,0) (0,1,0)
-        const auto path = m_folder.write("nodes.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],
+        const auto path =
+            m_folder.write("nodes.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],
             "nodes":[{"name":"moved","mesh":0,"translation":[10,0,0]},
                      {"scale":[2,2,2],"children":[2]},{"name":"mirrored","mesh":0,"scale":[-1,1,1]}],
             "meshes":[{"primitives":[{"attributes":{"POSITION":0},"material":0}]}],
             "materials":[{"name":"shell","pbrMetallicRoughness":{"baseColorFactor":[0.1,0.2,0.3,1],"roughnessFactor":0.4}}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],
             "bufferViews":[{"buffer":0,"byteLength":36}],
-            "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" + data + R"("}]})");
+            "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+                                             data + R"("}]})");
         const MeshFile file = read(path);
         const Mesh& mesh = file.mesh;
         QCOMPARE(mesh.parts.size(), std::size_t(2));
@@ -186,12 +197,14 @@ private slots:
 
     void goesOnWithoutAMissingBuffer() {
         const std::string data = "AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA";
-        const auto path = m_folder.write("half.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],
+        const auto path =
+            m_folder.write("half.gltf", R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],
             "nodes":[{"name":"here","mesh":0},{"name":"gone","mesh":1}],
             "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]},{"primitives":[{"attributes":{"POSITION":1}}]}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC3"}],
             "bufferViews":[{"buffer":0,"byteLength":36},{"buffer":1,"byteLength":36}],
-            "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" + data + R"("},{"byteLength":36,"uri":"gone.bin"}]})");
+            "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,)" +
+                                            data + R"("},{"byteLength":36,"uri":"gone.bin"}]})");
         const MeshFile file = read(path);
         QCOMPARE(file.mesh.parts.size(), std::size_t(1));
         QCOMPARE(file.mesh.parts[0].name, std::string("here"));
@@ -253,7 +266,8 @@ private slots:
         const Mesh mesh = read(m_folder / "smooth.glb").mesh;
         for (std::size_t t = 0; t < mesh.triangleCount(); ++t)
             for (std::size_t c = 0; c < 3; ++c)
-                QVERIFY(mesh.normals[mesh.wedgesOf(TriangleId(t))[c]].dot(mesh.positions[mesh.triangles[t][c]]) > 0.99f);
+                QVERIFY(mesh.normals[mesh.wedgesOf(TriangleId(t))[c]].dot(mesh.positions[mesh.triangles[t][c]]) >
+                        0.99f);
     }
 
     void stopsReadingWhenCancelled() {

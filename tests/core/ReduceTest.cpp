@@ -157,7 +157,8 @@ private slots:
 
     void keepsPartsAndMakesNormals() {
         Mesh mesh = test::joined(test::makeSphere(1, 12), test::moved(test::makeSphere(1, 12), {4, 0, 0}));
-        for (const Vec3f& p : mesh.positions) mesh.normals.push_back((p - (p.x() > 2 ? Vec3f(4, 0, 0) : Vec3f(0, 0, 0))).normalized());
+        for (const Vec3f& p : mesh.positions)
+            mesh.normals.push_back((p - (p.x() > 2 ? Vec3f(4, 0, 0) : Vec3f(0, 0, 0))).normalized());
         const Mesh level = reduce(mesh, 400).mesh;
         QCOMPARE(level.sections.size(), std::size_t(2));
         QCOMPARE(statisticsOf(level).pieces, std::size_t(2));
@@ -171,8 +172,8 @@ private slots:
     }
 
     void comesCloseToTheBestForASphere() {
-        // With n triangles inscribed and circumscribed alike, a unit sphere cannot be met better than about 2.4 / n in the
-        // largest distance (equal triangles, half outside); twice that is good.
+        // With n triangles inscribed and circumscribed alike, a unit sphere cannot be met better than about 2.4 / n in
+        // the largest distance (equal triangles, half outside); twice that is good.
         const Mesh sphere = test::makeSphere(1, 80);
         const Mesh level = reduce(sphere, 1000).mesh;
         const Deviation d = measureDeviation(sphere, level, {}, Progress());

@@ -25,17 +25,28 @@ private slots:
     void saysWhatWouldBeRight_data() {
         QTest::addColumn<QString>("text");
         QTest::addColumn<QString>("advice");
-        QTest::newRow("empty") << "" << "1px@24m";
-        QTest::newRow("word") << "small" << "12k";
-        QTest::newRow("no share") << "0%" << "above 0 %";
-        QTest::newRow("too much") << "120%" << "up to 100 %";
-        QTest::newRow("negative") << "-5" << "between 1";
-        QTest::newRow("pixels without distance") << "1px" << "1px@24m";
-        QTest::newRow("distance without pixels") << "@24m" << "1px@24m";
-        QTest::newRow("pixels of what") << "1@24m" << "1px@24m";
-        QTest::newRow("no distance") << "1px@" << "length";
-        QTest::newRow("metres or millions") << "2m" << "1M";
-        QTest::newRow("no deviation") << "0mm" << "more than 0";
+        QTest::newRow("empty") << ""
+                               << "1px@24m";
+        QTest::newRow("word") << "small"
+                              << "12k";
+        QTest::newRow("no share") << "0%"
+                                  << "above 0 %";
+        QTest::newRow("too much") << "120%"
+                                  << "up to 100 %";
+        QTest::newRow("negative") << "-5"
+                                  << "between 1";
+        QTest::newRow("pixels without distance") << "1px"
+                                                 << "1px@24m";
+        QTest::newRow("distance without pixels") << "@24m"
+                                                 << "1px@24m";
+        QTest::newRow("pixels of what") << "1@24m"
+                                        << "1px@24m";
+        QTest::newRow("no distance") << "1px@"
+                                     << "length";
+        QTest::newRow("metres or millions") << "2m"
+                                            << "1M";
+        QTest::newRow("no deviation") << "0mm"
+                                      << "more than 0";
     }
     void saysWhatWouldBeRight() {
         QFETCH(QString, text);
@@ -67,8 +78,10 @@ private slots:
         const Mesh sphere = test::makeSphere(1, 60);
         const TargetResult result = reduceToTarget(sphere, parseTarget("10mm"), {}, Progress());
         QVERIFY(result.deviation->max <= 0.010);
-        // A sphere needs about 1.2 * 4 pi / (3 sqrt(3) / 4 * 8 d) triangles; far fewer than the source's is what matters.
-        QVERIFY2(result.mesh.triangleCount() < sphere.triangleCount() / 20, qPrintable(QString::number(result.mesh.triangleCount())));
+        // A sphere needs about 1.2 * 4 pi / (3 sqrt(3) / 4 * 8 d) triangles; far fewer than the source's is what
+        // matters.
+        QVERIFY2(result.mesh.triangleCount() < sphere.triangleCount() / 20,
+                 qPrintable(QString::number(result.mesh.triangleCount())));
         // A few per cent fewer and it would not hold any more: the next count down was tried and failed.
         const Mesh fewer = reduceMesh(sphere, {result.mesh.triangleCount() * 8 / 10}, Progress()).mesh;
         QVERIFY(measureDeviation(sphere, fewer, {}, Progress()).max > 0.010);

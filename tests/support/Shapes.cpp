@@ -146,7 +146,7 @@ std::size_t trianglesFacingAway(const Mesh& mesh, const Vec3d& direction) {
     for (const Triangle& t : mesh.triangles)
         count += areaNormal(mesh.positions[t[0]].cast<double>(), mesh.positions[t[1]].cast<double>(),
                             mesh.positions[t[2]].cast<double>())
-                         .dot(direction) < 0
+                             .dot(direction) < 0
                      ? 1
                      : 0;
     return count;

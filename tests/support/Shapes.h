@@ -21,8 +21,8 @@ Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows);
 
 Mesh makeTetrahedron();
 
-/// Adds UVs that go once round a seam: two wedges wherever `splits` says so. The sheet's own x, z become u, v on one side and
-/// u + 10 on the other side of x = width / 2.
+/// Adds UVs that go once round a seam: two wedges wherever `splits` says so. The sheet's own x, z become u, v on one
+/// side and u + 10 on the other side of x = width / 2.
 void addUvsWithSeam(Mesh& sheet, double seamX);
 
 /// Both meshes in one, as parts of their own.

@@ -20,7 +20,8 @@ bool waitUntil(const Condition& condition, int seconds = 60) {
 /// Until everything is read, computed, measured and drawn.
 inline bool waitUntilIdle(app::MainWindow& window, int seconds = 120) {
     return waitUntil(
-        [&] { return !window.openJob().isRunning() && !window.saveJob().isRunning() && window.desk().isIdle(); }, seconds);
+        [&] { return !window.openJob().isRunning() && !window.saveJob().isRunning() && window.desk().isIdle(); },
+        seconds);
 }
 
 /// Shows a window and makes it the one that keys go to; no window manager does that here.
@@ -43,7 +44,9 @@ inline int differingPixels(const QImage& a, const QImage& b) {
     for (int y = 0; y < std::min(a.height(), b.height()); ++y)
         for (int x = 0; x < std::min(a.width(), b.width()); ++x) {
             const QColor p = a.pixelColor(x, y), q = b.pixelColor(x, y);
-            count += std::abs(p.red() - q.red()) + std::abs(p.green() - q.green()) + std::abs(p.blue() - q.blue()) > 40 ? 1 : 0;
+            count += std::abs(p.red() - q.red()) + std::abs(p.green() - q.green()) + std::abs(p.blue() - q.blue()) > 40
+                         ? 1
+                         : 0;
         }
     return count;
 }
