@@ -70,8 +70,8 @@ void TopStrip::show(const Document& document, bool isOpen, bool isEdited) {
                      : isOpen && document.path.empty() ? tr("— not saved yet")
                                                        : QString());
     m_metresPerUnit = isOpen ? document.source->metresPerUnit : 1;
-    m_tolerance->showValue(QString::fromStdString(formatLength(document.tolerance)));
-    m_screen->showValue(QString::fromStdString(formatScreen(document.screen)));
+    m_tolerance->updateValue(QString::fromStdString(formatLength(document.tolerance)));
+    m_screen->updateValue(QString::fromStdString(formatScreen(document.screen)));
     m_tolerance->setEnabled(isOpen);
     m_screen->setEnabled(isOpen);
     if (isOpen) {

@@ -76,6 +76,13 @@ void CommitField::showValue(const QString& text) {
     setCursorPosition(0);
 }
 
+void CommitField::updateValue(const QString& text) {
+    if (hasFocus() && isModified())
+        m_value = text;
+    else
+        showValue(text);
+}
+
 void CommitField::showProblem(const QString& sentence) {
     setWrong(this, true);
     setToolTip(sentence);

@@ -26,8 +26,10 @@ class CommitField : public QLineEdit {
 
 public:
     explicit CommitField(QWidget* parent = nullptr);
-    /// Shows a value that is in force.
+    /// Shows a value that is in force, whatever is typed.
     void showValue(const QString& text);
+    /// The same, but leaves alone what is just being typed.
+    void updateValue(const QString& text);
     /// Marks what is typed as wrong, with a sentence to read while pointing at it.
     void showProblem(const QString& sentence);
 

@@ -15,6 +15,7 @@ std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh, c
                                              const Progress& progress) {
     auto drawn = std::make_shared<DrawMesh>();
     drawn->mesh = mesh;
+    drawn->box = boundingBox(*mesh);
     drawn->drawsWedges = !mesh->normals.empty() || !mesh->colors.empty();
     std::vector<Vec3f> smooth;
     if (mesh->normals.empty()) smooth = vertexNormals(*mesh, findVertexTriangles(mesh->triangles, mesh->vertexCount()));

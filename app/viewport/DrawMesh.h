@@ -15,6 +15,7 @@ struct DrawMesh {
     using PackedNormal = std::array<std::int16_t, 4>;
 
     std::shared_ptr<const Mesh> mesh;
+    Box3f box;
     std::vector<Vec3f> ownPositions;
     bool drawsWedges = false;
     std::vector<PackedNormal> normals;  ///< one for each drawn vertex
@@ -36,7 +37,7 @@ struct Drawable {
 };
 
 /// Triangles up to which a mesh is drawn itself while the camera moves.
-constexpr std::size_t standInLimit = 150000;
+constexpr std::size_t standInLimit = 100000;
 
 /// @param evidence  of this mesh as a level, or null
 /// @throws Cancelled

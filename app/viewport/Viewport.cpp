@@ -7,7 +7,7 @@ namespace um::app {
 namespace {
 
 constexpr int restMilliseconds = 160;     // after the last movement
-constexpr double sliceMilliseconds = 25;  // of drawing before the window gets a turn
+constexpr double sliceMilliseconds = 14;  // of drawing before the window gets a turn
 constexpr int samples = 4;                // of the finished picture
 
 // The finished picture may be as large as the widget; anti-aliasing in it makes up for the stand-in's roughness.
@@ -82,7 +82,7 @@ void Viewport::setBlinking(bool showsSource) {
 
 void Viewport::frameAll() {
     if (!m_shown.drawable.full) return;
-    m_camera.frame(boundingBox(*m_shown.drawable.full->mesh), double(width()) / std::max(1, height()));
+    m_camera.frame(m_shown.drawable.full->box, double(width()) / std::max(1, height()));
     changed();
     emit cameraChanged();
 }
@@ -139,7 +139,40 @@ void Viewport::initializeGL() {
     initializeOpenGLFunctions();
     const QString problem = m_renderer.initialise();
     m_usable = problem.isEmpty();
-    if (!m_usable) emit unusable(problem);
+    if (!m_usable) {
+        emit unusable(problem);
+        return;
+    }
+    warmUp();
+}
+
+// Drivers compile for each kind of picture when it is first drawn. That is done with one triangle now, rather than
+// while a mesh comes up.
+void Viewport::warmUp() {
+    auto mesh = std::make_shared<Mesh>();
+    mesh->positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+    mesh->triangles = {{0, 1, 2}};
+    ensureSections(*mesh, {});
+    const Drawable drawable = makeDrawable(mesh, nullptr, Progress());
+    GpuMesh triangle(drawable.full);
+    triangle.upload(1000);
+    const auto draw = [&] {
+        m_renderer.drawBackground(theme());
+        for (const float alpha : {0.0f, 0.5f}) {
+            Look look;
+            look.edges = true;
+            m_renderer.draw(triangle, {}, look, theme(), 0, 1, alpha);
+        }
+    };
+    for (const int sampleCount : {0, samples}) {
+        const auto canvas = makeCanvas({64, 64}, sampleCount);
+        canvas->bind();
+        draw();
+        canvas->release();
+    }
+    glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+    draw();
+    m_renderer.finish();
 }
 
 void Viewport::resizeGL(int, int) {
@@ -155,7 +188,7 @@ void Viewport::clip(int left, int width) {
 // the end.
 float Viewport::edgeAlpha(const Pane& pane) const {
     const double across = m_camera.distance() * std::tan(Camera::fieldOfViewDegrees * pi / 360) * 2;
-    const double pixelsTall = diagonal(*pane.drawable.full->mesh) / across * height();
+    const double pixelsTall = double(pane.drawable.full->box.sizes().norm()) / across * height();
     const double edgePixels = pixelsTall / std::sqrt(double(pane.drawable.full->mesh->triangleCount()) / 2);
     return float(std::clamp((edgePixels - 1.5) / 12, 0.0, 0.6));
 }
@@ -270,7 +303,8 @@ void Viewport::paintGL() {
     } else {
         drawQuickly();
     }
-    if (m_seenIsStale && m_shown.drawable.full) drawAsSeen();
+    // While the camera moves, its own picture goes first.
+    if (m_seenIsStale && m_shown.drawable.full && !m_rest.isActive()) drawAsSeen();
     m_renderer.finish();
     noteFrame(double(clock.nsecsElapsed()) / 1e6);
     if (isSettled()) emit settled();
@@ -288,7 +322,7 @@ void Viewport::drawAsSeen() {
     canvas->bind();
     glViewport(0, 0, size.width(), size.height());
     m_renderer.drawBackground(theme());
-    const Box3f box = boundingBox(*mesh->source().mesh);
+    const Box3f& box = pane.drawable.full->box;
     const double radius = 0.5 * double(box.sizes().norm());
     const double halfTangent = std::tan(m_screen.fieldOfViewDegrees * pi / 360) * m_seenPixels / m_screen.heightPixels;
     Eye seen;

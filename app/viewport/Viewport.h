@@ -77,6 +77,7 @@ private:
     Pane& shownPane();
     void setDrawable(Pane& pane, const Drawable& drawable);
     void changed();
+    void warmUp();
     void workOnFullPicture();
     void beginFullPicture();
     void drawQuickly();

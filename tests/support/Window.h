@@ -4,6 +4,7 @@
 #include "app/viewport/ViewArea.h"
 
 #include <QApplication>
+#include <QPushButton>
 #include <QTest>
 
 namespace um::test {
