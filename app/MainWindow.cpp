@@ -71,6 +71,7 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
     column->addWidget(m_top);
     column->addWidget(makeRule());
     column->addWidget(m_messages);
+    column->addWidget(makeActivity());
     column->addWidget(m_desk, 1);
     setCentralWidget(centre);
     m_desk->view().setWelcome(makeWelcome());
@@ -129,6 +130,26 @@ MainWindow::~MainWindow() {
     qApp->removeEventFilter(this);
     m_recovering.cancelAndWait();
     if (m_slot && !m_model.isEdited()) m_slot->clear();
+}
+
+// Reading and saving while something is open: under the menus they were started from. Without a document the welcome
+// shows it.
+QWidget* MainWindow::makeActivity() {
+    auto* activity = new QWidget;
+    activity->setObjectName("strip");
+    activity->setAttribute(Qt::WA_StyledBackground);
+    auto* column = new QVBoxLayout(activity);
+    column->setContentsMargins(16, 6, 16, 6);
+    column->addWidget(new JobStrip(m_opening, tr("Reading")));
+    column->addWidget(new JobStrip(m_saving, tr("Saving")));
+    activity->hide();
+    connect(&m_opening, &Job::started, activity, [this, activity] { activity->setVisible(m_model.isOpen()); });
+    connect(&m_saving, &Job::started, activity, &QWidget::show);
+    for (Job* job : {&m_opening, &m_saving})
+        connect(job, &Job::ended, activity, [this, activity] {
+            activity->setVisible((m_opening.isRunning() && m_model.isOpen()) || m_saving.isRunning());
+        });
+    return activity;
 }
 
 QWidget* MainWindow::makeWelcome() {

@@ -37,6 +37,7 @@ protected:
 
 private:
     void makeMenus();
+    QWidget* makeActivity();
     QWidget* makeWelcome();
     void showRecent();
     void rememberRecent(const QString& path);

@@ -17,6 +17,9 @@ namespace {
 
 // Asked before a window opens that could show nothing.
 bool hasUsableOpenGl() {
+    // These platforms cannot put OpenGL into a window, even where they have it.
+    for (const char* platform : {"offscreen", "minimal", "linuxfb", "vnc"})
+        if (QGuiApplication::platformName() == QLatin1String(platform)) return false;
     QOpenGLContext context;
     if (!context.create()) return false;
     QOffscreenSurface surface;

@@ -14,6 +14,7 @@ TopStrip::TopStrip(QWidget* parent)
       m_menus(new QMenuBar),
       m_name(new QLabel),
       m_state(makeQuietLabel()),
+      m_fields(new QWidget),
       m_tolerance(new CommitField),
       m_screen(new CommitField) {
     setObjectName("strip");
@@ -29,6 +30,8 @@ TopStrip::TopStrip(QWidget* parent)
     m_screen->setFixedWidth(118);
     m_screen->setObjectName("screen");
     m_screen->setAccessibleName(tr("Seen on"));
+    m_tolerance->setHint(tr("Deviations up to this are fine: 0.5 mm, 0.02 in … Enter to apply"));
+    m_screen->setHint(tr("Height in pixels and vertical field of view of the player's screen: 1440px,50deg"));
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(16, 0, 16, 0);
     row->setSpacing(10);
@@ -38,11 +41,15 @@ TopStrip::TopStrip(QWidget* parent)
     row->addSpacing(16);
     row->addWidget(m_name);
     row->addWidget(m_state, 1);
-    row->addWidget(makeQuietLabel(tr("Tolerance")));
-    row->addWidget(m_tolerance);
-    row->addSpacing(12);
-    row->addWidget(makeQuietLabel(tr("Seen on")));
-    row->addWidget(m_screen);
+    auto* fields = new QHBoxLayout(m_fields);
+    fields->setContentsMargins(0, 0, 0, 0);
+    fields->setSpacing(10);
+    fields->addWidget(makeQuietLabel(tr("Tolerance")));
+    fields->addWidget(m_tolerance);
+    fields->addSpacing(12);
+    fields->addWidget(makeQuietLabel(tr("Seen on")));
+    fields->addWidget(m_screen);
+    row->addWidget(m_fields);
     connect(m_tolerance, &CommitField::committed, this, [this](const QString& text) {
         try {
             const double metres = parseLength(text.toStdString()).inMeshUnits(m_metresPerUnit) * m_metresPerUnit;
@@ -65,19 +72,14 @@ TopStrip::TopStrip(QWidget* parent)
 }
 
 void TopStrip::show(const Document& document, bool isOpen, bool isEdited) {
-    m_name->setText(isOpen ? QString::fromStdString(document.name) : tr("no document"));
+    m_name->setText(isOpen ? QString::fromStdString(document.name) : QString());
+    m_fields->setVisible(isOpen);
     m_state->setText(isOpen && isEdited                ? tr("— edited")
                      : isOpen && document.path.empty() ? tr("— not saved yet")
                                                        : QString());
     m_metresPerUnit = isOpen ? document.source->metresPerUnit : 1;
     m_tolerance->updateValue(QString::fromStdString(formatLength(document.tolerance)));
     m_screen->updateValue(QString::fromStdString(formatScreen(document.screen)));
-    m_tolerance->setEnabled(isOpen);
-    m_screen->setEnabled(isOpen);
-    if (isOpen) {
-        m_tolerance->setToolTip(tr("Deviations up to this are fine: 0.5 mm, 0.02 in … Enter to apply"));
-        m_screen->setToolTip(tr("Height in pixels and vertical field of view of the player's screen: 1440px,50deg"));
-    }
 }
 
 }  // namespace um::app

@@ -28,6 +28,7 @@ private:
     QMenuBar* m_menus;
     QLabel* m_name;
     QLabel* m_state;
+    QWidget* m_fields;
     CommitField* m_tolerance;
     CommitField* m_screen;
     double m_metresPerUnit = 1;

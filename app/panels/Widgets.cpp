@@ -64,7 +64,7 @@ QPushButton* makeChip(const QString& text, const QString& tip) {
 CommitField::CommitField(QWidget* parent) : QLineEdit(parent) {
     connect(this, &QLineEdit::textEdited, this, [this] {
         setWrong(this, false);
-        setToolTip({});
+        setToolTip(m_hint);
     });
 }
 
@@ -72,8 +72,13 @@ void CommitField::showValue(const QString& text) {
     m_value = text;
     setText(text);
     setWrong(this, false);
-    setToolTip({});
+    setToolTip(m_hint);
     setCursorPosition(0);
+}
+
+void CommitField::setHint(const QString& hint) {
+    m_hint = hint;
+    setToolTip(hint);
 }
 
 void CommitField::updateValue(const QString& text) {

@@ -30,7 +30,9 @@ public:
     void showValue(const QString& text);
     /// The same, but leaves alone what is just being typed.
     void updateValue(const QString& text);
-    /// Marks what is typed as wrong, with a sentence to read while pointing at it.
+    /// What to read while pointing at the field.
+    void setHint(const QString& hint);
+    /// Marks what is typed as wrong, with a sentence in the hint's place.
     void showProblem(const QString& sentence);
 
 signals:
@@ -43,6 +45,7 @@ protected:
 
 private:
     QString m_value;
+    QString m_hint;
 };
 
 /// Progress, time left and Cancel of a job, in the place it was started from; hidden while nothing runs.

@@ -45,6 +45,7 @@ Theme Theme::paperTheme() {
     t.accentTint = "#DCE8E5";
     t.amber = "#C9800F";
     t.brick = "#B4402F";
+    t.slightBlue = "#7FA8CB";
     t.blue = "#2C5F8A";
     t.field = "#FFFFFF";
     t.onAccent = "#FFFFFF";
@@ -65,7 +66,8 @@ Theme Theme::nightTheme() {
     t.accentTint = "#24403F";
     t.amber = "#E0A03C";
     t.brick = "#DB6B57";
-    t.blue = "#6C9FCB";
+    t.slightBlue = "#4A7196";
+    t.blue = "#79B1E2";
     t.field = "#171D21";
     t.onAccent = "#10181A";
     t.isNight = true;

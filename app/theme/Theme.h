@@ -11,9 +11,10 @@ struct Theme {
     QColor paper, panel, ink, softInk, rule;
     QColor viewportTop, viewportBottom, clay;
     QColor accent, accentTint;
-    QColor amber, brick, blue;
-    QColor field;     ///< where one types
-    QColor onAccent;  ///< text on the accent
+    QColor amber, brick;      ///< slightly and far outside, or: look at this, and: wrong
+    QColor slightBlue, blue;  ///< slightly and far inside
+    QColor field;             ///< where one types
+    QColor onAccent;          ///< text on the accent
     bool isNight = false;
 
     static Theme paperTheme();

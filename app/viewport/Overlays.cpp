@@ -59,7 +59,7 @@ void DeviationScale::paintEvent(QPaintEvent*) {
     const double quarter = width() / 4.0;
     QLinearGradient inward(0, 0, 1.5 * quarter, 0);
     inward.setColorAt(0, theme().blue);
-    inward.setColorAt(1, theme().blue.lighter(150));
+    inward.setColorAt(1, theme().slightBlue);
     QLinearGradient outward(2.5 * quarter, 0, 4 * quarter, 0);
     outward.setColorAt(0, theme().amber);
     outward.setColorAt(1, theme().brick);
@@ -119,8 +119,12 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
     painter.drawImage(beside, m_picture, crop);
     painter.setFont(textFont(-2));
-    painter.setPen(QColor("#1F2D36"));
-    painter.drawText(beside.adjusted(0, 0, -6, -4), Qt::AlignRight | Qt::AlignBottom, tr("×%1").arg(factor));
+    const QRect tag(beside.right() - 23, beside.bottom() - 15, 24, 16);
+    QColor ground = theme().panel;
+    ground.setAlphaF(0.75f);
+    painter.fillRect(tag, ground);
+    painter.setPen(theme().ink);
+    painter.drawText(tag, Qt::AlignCenter, tr("×%1").arg(factor));
 }
 
 }  // namespace um::app

@@ -216,7 +216,7 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
     m_surface.setUniformValue("tolerance", look.tolerance);
     m_surface.setUniformValue("slightlyOut", vectorOf(theme.amber));
     m_surface.setUniformValue("farOut", vectorOf(theme.brick));
-    m_surface.setUniformValue("slightlyIn", vectorOf(theme.blue.lighter(150)));
+    m_surface.setUniformValue("slightlyIn", vectorOf(theme.slightBlue));
     m_surface.setUniformValue("farIn", vectorOf(theme.blue));
     m_surface.setUniformValue("edgeAlpha", edgeAlpha);
     m_surface.setUniformValue("edgeColor", theme.isNight ? QVector3D(0.05f, 0.07f, 0.08f) : vectorOf(theme.ink));

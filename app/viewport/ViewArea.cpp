@@ -40,8 +40,8 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
     m_frame = new QPushButton;
     m_frame->setObjectName("chip");
     m_frame->setFocusPolicy(Qt::NoFocus);
-    m_frame->setIcon(icon("frame", theme().ink));
     m_frame->setToolTip(tr("Everything into view (F)"));
+    m_frame->setIcon(icon("frame", theme().ink));
     m_chips = new QWidget(this);
     auto* row = new QHBoxLayout(m_chips);
     row->setContentsMargins(0, 0, 0, 0);
@@ -130,6 +130,12 @@ bool ViewArea::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::LayoutRequest)
         arrange();
     return QWidget::eventFilter(watched, event);
+}
+
+void ViewArea::changeEvent(QEvent* event) {
+    // The theme changes with the style sheet.
+    if (event->type() == QEvent::StyleChange) m_frame->setIcon(icon("frame", theme().ink));
+    QWidget::changeEvent(event);
 }
 
 void ViewArea::applyLook() {
