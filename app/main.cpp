@@ -1,6 +1,7 @@
 // understated-mesh: the desktop program.
 #include "app/MainWindow.h"
 #include "app/theme/Theme.h"
+#include "app/viewport/Viewport.h"
 
 #include <cstdio>
 #include <QApplication>
@@ -10,7 +11,6 @@
 #include <QOpenGLContext>
 #include <QPushButton>
 #include <QSettings>
-#include <QSurfaceFormat>
 #include <QVBoxLayout>
 
 namespace {
@@ -53,11 +53,7 @@ int sayThereIsNoOpenGl() {
 }  // namespace
 
 int main(int argc, char** argv) {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
+    um::app::Viewport::requestOpenGl();
     QApplication application(argc, argv);
     QApplication::setApplicationName("understated-mesh");
     QApplication::setOrganizationName("understated-mesh");

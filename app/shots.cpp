@@ -13,7 +13,6 @@
 #include <QDir>
 #include <QScreen>
 #include <QSettings>
-#include <QSurfaceFormat>
 #include <QTemporaryDir>
 
 namespace um::app {
@@ -135,11 +134,7 @@ private:
 }  // namespace um::app
 
 int main(int argc, char** argv) {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
+    um::app::Viewport::requestOpenGl();
     QTemporaryDir settings;
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     QApplication application(argc, argv);

@@ -65,7 +65,7 @@ Theme Theme::nightTheme() {
     t.accent = "#3FA6A0";
     t.accentTint = "#24403F";
     t.amber = "#E0A03C";
-    t.brick = "#DB6B57";
+    t.brick = "#E8836F";
     t.slightBlue = "#4A7196";
     t.blue = "#79B1E2";
     t.field = "#171D21";

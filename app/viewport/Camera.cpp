@@ -19,12 +19,12 @@ void Camera::frame(const Box3f& box, double aspect) {
     // The box, not its sphere: tall things should fill the height. What is nearer looks larger, but the corners of a
     // box are seldom filled.
     const Eigen::Matrix3d turned = turn();
-    constexpr double margin = 1.06;
+    constexpr double margin = 1.04;
     m_distance = 0;
     for (int corner = 0; corner < 8; ++corner) {
         const Vec3d place = turned * (box.corner(Box3f::CornerType(corner)).cast<double>() - m_target);
         const double reach = std::max(std::abs(place.y()), std::abs(place.x()) / std::max(0.1, aspect));
-        m_distance = std::max(m_distance, margin * reach / halfTangent() + 0.7 * place.z());
+        m_distance = std::max(m_distance, margin * reach / halfTangent() + place.z());
     }
 }
 

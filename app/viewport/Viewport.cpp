@@ -30,6 +30,14 @@ Viewport::Viewport(QWidget* parent) : QOpenGLWidget(parent) {
     connect(&m_worker, &QTimer::timeout, this, &Viewport::workOnFullPicture);
 }
 
+void Viewport::requestOpenGl() {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    QSurfaceFormat::setDefaultFormat(format);
+}
+
 Viewport::~Viewport() {
     makeCurrent();
     m_source = {};

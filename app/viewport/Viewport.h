@@ -19,6 +19,9 @@ public:
     explicit Viewport(QWidget* parent = nullptr);
     ~Viewport() override;
 
+    /// Makes the OpenGL that is needed here the program's default; must come before the application object.
+    static void requestOpenGl();
+
     /// What is compared: `source` on the left of the wipe and while blinking, `shown` otherwise. They may be the same.
     void setMeshes(const Drawable& source, const Drawable& shown);
     void setLook(const Look& look);

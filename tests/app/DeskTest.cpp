@@ -364,7 +364,7 @@ private:
 };
 
 int main(int argc, char** argv) {
-    test::askForOpenGl();
+    Viewport::requestOpenGl();
     QApplication application(argc, argv);
     DeskTest test;
     return QTest::qExec(&test, argc, argv);

@@ -208,7 +208,7 @@ private:
 };
 
 int main(int argc, char** argv) {
-    test::askForOpenGl();
+    Viewport::requestOpenGl();
     QApplication application(argc, argv);
     OpeningTest test;
     return QTest::qExec(&test, argc, argv);

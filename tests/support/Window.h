@@ -59,13 +59,4 @@ inline QPushButton* buttonNamed(QWidget& parent, const QString& text) {
     return nullptr;
 }
 
-/// Sets the format that the program itself asks for; must come before the application.
-inline void askForOpenGl() {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
-}
-
 }  // namespace um::test
