@@ -100,7 +100,7 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
     connect(&m_desk->view().viewport(), &Viewport::unusable, m_messages, &MessageBar::say);
     connect(&m_opening, &Job::failed, m_messages, &MessageBar::say);
     connect(&m_saving, &Job::failed, this, [this](const QString& sentence) {
-        m_closesAfterSaving = false;
+        m_afterSaving = nullptr;
         m_messages->say(sentence);
     });
     m_recoveryTimer.setSingleShot(true);
@@ -276,7 +276,7 @@ void MainWindow::chooseAndOpen() {
 }
 
 void MainWindow::open(const QString& path) {
-    if (mayDropUnsavedWork()) startOpening(path, false);
+    whenNothingIsUnsaved([this, path] { startOpening(path, false); });
 }
 
 void MainWindow::startOpening(const QString& path, bool recovered) {
@@ -331,7 +331,7 @@ void MainWindow::saveAs() {
         this, tr("Save document"), QString::fromStdString((folder / (m_model.document().name + ".umesh")).string()),
         tr("Documents (*.umesh)"));
     if (path.isEmpty()) {
-        m_closesAfterSaving = false;
+        m_afterSaving = nullptr;
         return;
     }
     if (!isDocument(path)) path += ".umesh";
@@ -349,7 +349,7 @@ void MainWindow::saveTo(const QString& path) {
             if (m_model.undoStack().index() == state) m_model.markSaved(path.toStdString());
             rememberRecent(path);
             if (!m_model.isEdited() && m_slot) m_slot->clear();
-            if (std::exchange(m_closesAfterSaving, false)) close();
+            if (const auto next = std::exchange(m_afterSaving, nullptr)) next();
         };
     });
 }
@@ -371,8 +371,11 @@ void MainWindow::offerAbandonedWork() {
         [this, path] { startOpening(path, true); }, tr("Throw it away"), [work] { discardAbandonedWork(*work); });
 }
 
-bool MainWindow::mayDropUnsavedWork() {
-    if (!m_model.isOpen() || !m_model.isEdited()) return true;
+void MainWindow::whenNothingIsUnsaved(std::function<void()> next) {
+    if (!m_model.isOpen() || !m_model.isEdited()) {
+        next();
+        return;
+    }
     QMessageBox question(this);
     question.setObjectName("unsavedQuestion");
     question.setText(tr("%1 has unsaved changes.").arg(QString::fromStdString(m_model.document().name)));
@@ -381,16 +384,20 @@ bool MainWindow::mayDropUnsavedWork() {
     question.addButton(tr("Go on working"), QMessageBox::RejectRole);
     question.setDefaultButton(saving);
     question.exec();
-    if (question.clickedButton() == dropping) return true;
-    if (question.clickedButton() == saving) {
-        m_closesAfterSaving = true;
+    if (question.clickedButton() == dropping) {
+        next();
+    } else if (question.clickedButton() == saving) {
+        m_afterSaving = std::move(next);
         save();
     }
-    return false;
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!mayDropUnsavedWork()) {
+    m_mayClose = false;
+    whenNothingIsUnsaved([this] { m_mayClose = true; });
+    if (!m_mayClose) {
+        // If it is being saved, it closes when that is done.
+        if (m_afterSaving) m_afterSaving = [this] { close(); };
         event->ignore();
         return;
     }

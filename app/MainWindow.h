@@ -47,8 +47,9 @@ private:
     void startOpening(const QString& path, bool recovered);
     void offerAbandonedWork();
     void keepRecoverable();
-    /// @returns whether the window may go on: there is nothing unsaved, or it is not wanted
-    bool mayDropUnsavedWork();
+    /// Goes on with `next` when there is nothing unsaved, at once or after saving; not at all if the user would rather
+    /// stay.
+    void whenNothingIsUnsaved(std::function<void()> next);
     void showKeys();
     void showTitle();
     void showByDigit(int digit);
@@ -63,7 +64,8 @@ private:
     AssetDesk* m_desk;
     QVBoxLayout* m_recentList;
     QMenu* m_recentMenu = nullptr;
-    bool m_closesAfterSaving = false;
+    std::function<void()> m_afterSaving;
+    bool m_mayClose = false;
 };
 
 }  // namespace um::app

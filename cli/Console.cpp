@@ -77,7 +77,7 @@ MeshFile readWithNotes(const std::string& path, const std::string& unit) {
     if (!unit.empty()) {
         const auto metres = metresPerUnitOf(unit);
         if (!metres) throw InputError("\"" + unit + "\" is not a unit: use mm, cm, m, km, in or ft.");
-        file.mesh.metresPerUnit = *metres;
+        if (!file.mesh.unitStated) file.mesh.metresPerUnit = *metres;
         file.mesh.unitStated = true;
     }
     return file;

@@ -44,8 +44,8 @@ private:
     std::string m_jsonFile;
 };
 
-/// Reads a mesh with progress and prints the reader's notes on standard error. A unit given takes the place of the
-/// file's.
+/// Reads a mesh with progress and prints the reader's notes on standard error. A unit given holds where the file does
+/// not say its own.
 MeshFile readWithNotes(const std::string& path, const std::string& unit);
 
 /// The measurements as docs/MEASURES.md lists them, lengths in the source's unit; a `tolerance` of 0 asks for no share.

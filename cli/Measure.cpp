@@ -18,7 +18,9 @@ int run(const Options& options) {
     DeviationSettings settings;
     if (!options.samples.empty()) settings.samples = parseCount(options.samples);
     const MeshFile source = readWithNotes(options.source, options.unit);
-    const MeshFile level = readWithNotes(options.level, options.unit);
+    MeshFile level = readWithNotes(options.level, options.unit);
+    // A level that does not say its unit is in its source's.
+    if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
     const Deviation deviation = [&] {
         const TerminalProgress terminal("Measuring");
         return measureDeviation(source.mesh, level.mesh, settings, terminal.progress());

@@ -189,13 +189,6 @@ void AssetDesk::documentOpened() {
     m_declined.clear();
     m_shown = {};
     m_countedSource.reset();
-    // Of the old document nothing is drawn any more.
-    std::erase_if(m_drawables, [&](const auto& entry) {
-        const Document& document = m_model.document();
-        if (document.source.get() == entry.first) return false;
-        return std::none_of(document.levels.begin(), document.levels.end(),
-                            [&](const Level& level) { return level.mesh.get() == entry.first; });
-    });
     m_target->showTarget({});
 }
 
@@ -209,6 +202,17 @@ void AssetDesk::documentChanged() {
                         document.source ? document.source->metresPerUnit : 1, document.screen);
     refresh();
     measureNext();
+}
+
+// What an undo brings back is made ready once more; keeping all of it would fill the memory with forgotten attempts.
+void AssetDesk::dropUnusedDrawables() {
+    const Document& document = m_model.document();
+    std::erase_if(m_drawables, [&](const auto& entry) {
+        const Mesh* mesh = entry.first;
+        if (document.source.get() == mesh || (m_preview && m_preview->mesh.get() == mesh)) return false;
+        return std::none_of(document.levels.begin(), document.levels.end(),
+                            [&](const Level& level) { return level.mesh.get() == mesh; });
+    });
 }
 
 void AssetDesk::show(Shown shown) {
@@ -233,6 +237,7 @@ void AssetDesk::refresh() {
     const bool measured = level != nullptr && level->evidence != nullptr;
     m_view->setPossible(m_model.isOpen(), measured, level != nullptr);
     if (!m_model.isOpen()) return;
+    dropUnusedDrawables();
     m_view->setTolerance(document.tolerance, document.source->metresPerUnit);
     m_view->setShownName(level != nullptr ? QString::fromStdString(level->name) : QString());
     followViewer(document.viewerDistance);

@@ -59,6 +59,7 @@ private:
     void documentChanged();
     void refresh();
     void refreshLines();
+    void dropUnusedDrawables();
     void measureNext();
     void interruptMeasuring();
     void gatherStatisticsOfSource();

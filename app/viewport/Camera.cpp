@@ -16,8 +16,7 @@ void Camera::frame(const Box3f& box, double aspect) {
     if (box.isEmpty()) return;
     m_target = box.center().cast<double>();
     m_radius = std::max(1e-12, 0.5 * box.sizes().cast<double>().norm());
-    // The box, not its sphere: tall things should fill the height. What is nearer looks larger, but the corners of a
-    // box are seldom filled.
+    // The box, not its sphere: tall things should fill the height. What is nearer looks larger.
     const Eigen::Matrix3d turned = turn();
     constexpr double margin = 1.04;
     m_distance = 0;

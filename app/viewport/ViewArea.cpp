@@ -104,7 +104,8 @@ void ViewArea::setPossible(bool anything, bool deviation, bool wipe) {
 
 void ViewArea::setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall) {
     m_inset->setViewer(metres, pixelsTall);
-    m_viewport->setAsSeen(screen, metres / metresPerUnit, AsSeenInset::pictureSize);
+    // In pixels of this screen, whatever they are scaled to: one of them is one of the player's.
+    m_viewport->setAsSeen(screen, metres / metresPerUnit, int(AsSeenInset::pictureSize * devicePixelRatioF()));
 }
 
 void ViewArea::setShownName(const QString& name) {

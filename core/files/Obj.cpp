@@ -511,7 +511,8 @@ void writeObj(const Mesh& mesh, const std::filesystem::path& path, const Progres
     writeMaterials(mesh, materialPath);
     writeWhole(path, [&](FileWriter& writer) {
         TextWriter out(writer);
-        out << "# unit: " << unitName(mesh.metresPerUnit) << "\nmtllib " << materialPath.filename().string() << "\n";
+        if (mesh.unitStated) out << "# unit: " << unitName(mesh.metresPerUnit) << "\n";
+        out << "mtllib " << materialPath.filename().string() << "\n";
         std::vector<Color> colors;
         if (!mesh.colors.empty()) {
             colors.resize(mesh.vertexCount(), Color{255, 255, 255, 255});

@@ -556,8 +556,9 @@ void writePly(const Mesh& mesh, const std::filesystem::path& path, const Progres
             for (std::size_t corner = 0; corner < 3; ++corner)
                 vertexOf[triangles[t][corner]] = mesh.triangles[t][corner];
     writeWhole(path, [&](FileWriter& writer) {
-        std::string header = "ply\nformat binary_little_endian 1.0\ncomment unit: " + unitName(mesh.metresPerUnit) +
-                             "\nelement vertex " + std::to_string(vertexOf.size()) +
+        const std::string unit = mesh.unitStated ? "comment unit: " + unitName(mesh.metresPerUnit) + "\n" : "";
+        std::string header = "ply\nformat binary_little_endian 1.0\n" + unit + "element vertex " +
+                             std::to_string(vertexOf.size()) +
                              "\nproperty float x\nproperty float y\nproperty float z\n";
         if (!mesh.normals.empty()) header += "property float nx\nproperty float ny\nproperty float nz\n";
         if (!mesh.uvs.empty()) header += "property float s\nproperty float t\n";

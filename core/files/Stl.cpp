@@ -169,7 +169,8 @@ void readStl(const std::filesystem::path& path, std::string_view text, MeshFile&
 
 void writeStl(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {
     writeWhole(path, [&](FileWriter& writer) {
-        std::string header = "binary STL unit: " + unitName(mesh.metresPerUnit);
+        std::string header = "binary STL";
+        if (mesh.unitStated) header += " unit: " + unitName(mesh.metresPerUnit);
         header.resize(headerSize, ' ');
         const auto count = std::uint32_t(mesh.triangleCount());
         writer.write(header);

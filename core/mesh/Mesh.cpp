@@ -198,6 +198,14 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
     return result;
 }
 
+void convertUnit(Mesh& mesh, double metresPerUnit) {
+    if (mesh.metresPerUnit == metresPerUnit) return;
+    const double factor = mesh.metresPerUnit / metresPerUnit;
+    parallelFor(mesh.vertexCount(),
+                [&](std::size_t v) { mesh.positions[v] = (mesh.positions[v].cast<double>() * factor).cast<float>(); });
+    mesh.metresPerUnit = metresPerUnit;
+}
+
 void requireSound(const Mesh& mesh, const std::string& what) {
     if (mesh.triangles.empty()) throw MeshError(what + " has no triangles; choose a file that holds a surface.");
     requireIndices(mesh.triangles, mesh.positions.size(), what);

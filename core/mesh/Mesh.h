@@ -102,6 +102,9 @@ std::size_t dropUnused(Mesh& mesh);
 /// The triangles of some parts as a mesh of its own; part and material lists are kept whole.
 Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted);
 
+/// Scales the coordinates so that one unit is `metresPerUnit` metres; the size in metres stays.
+void convertUnit(Mesh& mesh, double metresPerUnit);
+
 /// @throws MeshError  naming `what` and the first thing that breaks the rules above
 void requireSound(const Mesh& mesh, const std::string& what);
 

@@ -125,6 +125,22 @@ private slots:
         QVERIFY(m_window->isVisible());
     }
 
+    void savesFirstAndThenOpensWhatWasAskedFor() {
+        open("sphere.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        m_window->saveTo(QString::fromStdString((m_folder / "first.umesh").string()));
+        QVERIFY(waitUntilIdle(*m_window));
+        changeSomething();
+        writeMesh(test::makeBox({1, 1, 1}, 2), m_folder / "box.ply", Progress());
+        QTimer::singleShot(300, this, [&] {
+            auto* question = m_window->findChild<QMessageBox*>("unsavedQuestion");
+            if (question != nullptr) QTest::mouseClick(test::buttonNamed(*question, "Save"), Qt::LeftButton);
+        });
+        open("box.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().document().name == "box"; }));
+        QCOMPARE(openDocument(m_folder / "first.umesh", Progress()).tolerance, 0.002);
+    }
+
     void offersUnsavedWorkAtTheNextStart() {
         open("sphere.ply");
         QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));

@@ -152,6 +152,26 @@ private slots:
         QVERIFY(contains(umesh({"inspect", plain, "--unit", "mm"}).out, "10 mm x 10 mm"));
     }
 
+    void measuresAcrossUnits() {
+        // A source in millimetres whose level was delivered as glTF, in metres.
+        const std::string source = (m_folder / "mm.stl").string(), level = (m_folder / "mm.glb").string();
+        writeMesh(test::makeSphere(50, 30), source, Progress());
+        QCOMPARE(umesh({"reduce", source, level, "--target", "20%", "--unit", "mm"}).code, 0);
+        QVERIFY(contains(umesh({"inspect", level}).out, "10 cm x 10 cm"));
+        const Json d = Json::parse(umesh({"measure", source, level, "--unit", "mm", "--json", "-"}).out)["deviation"];
+        QCOMPARE(d["unit"].get<std::string>(), std::string("mm"));
+        QVERIFY(d["max"].get<double>() < 1);  // of 100 mm
+    }
+
+    void doesNotClaimAUnitItDoesNotKnow() {
+        const std::string plain = m_folder.write("nounit.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").string();
+        for (const char* name : {"nounit.ply", "nounit.stl", "nounit2.obj"}) {
+            const std::string out = (m_folder / name).string();
+            QCOMPARE(umesh({"reduce", plain, out, "--target", "100%"}).code, 0);
+            QVERIFY(contains(umesh({"inspect", out}).out, "unit assumed"));
+        }
+    }
+
     void reducesToALengthThatHolds() {
         const std::string level = (m_folder / "length.ply").string();
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "15mm", "--tolerance", "15mm"}).code, 0);

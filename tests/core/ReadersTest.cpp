@@ -253,6 +253,7 @@ private slots:
     void turnsUnitsIntoMetresInGltf() {
         Mesh mesh = test::makeBox({20, 20, 20}, 1);
         mesh.metresPerUnit = 0.001;
+        mesh.unitStated = true;
         writeMesh(mesh, m_folder / "mm.glb", Progress());
         QVERIFY(std::abs(boundingBox(read(m_folder / "mm.glb").mesh).sizes().x() - 0.02f) < 1e-7f);
         writeMesh(mesh, m_folder / "mm.ply", Progress());
