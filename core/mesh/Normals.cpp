@@ -54,9 +54,11 @@ void makeNormals(Mesh& mesh, double creaseDegrees) {
                 groups.assign(list.size(), 0);
             for (std::size_t i = 0; i < list.size(); ++i) {
                 const TriangleId t = list[i];
-                const std::size_t corner = mesh.triangles[t][0] == v ? 0 : mesh.triangles[t][1] == v ? 1 : 2;
-                cornerNormal[t][corner] = std::uint32_t(groups[i]);
-                keys[t][corner] = std::uint64_t(oldWedges.empty() ? 0 : oldWedges[t][corner]) << 32 | groups[i];
+                for (std::size_t corner = 0; corner < 3; ++corner) {
+                    if (mesh.triangles[t][corner] != v) continue;
+                    cornerNormal[t][corner] = std::uint32_t(groups[i]);
+                    keys[t][corner] = std::uint64_t(oldWedges.empty() ? 0 : oldWedges[t][corner]) << 32 | groups[i];
+                }
             }
         }
     });

@@ -148,15 +148,17 @@ bool isTriangleSoup(const Mesh& mesh) {
 
 std::vector<std::uint64_t> assignWedges(Mesh& mesh, const std::vector<std::array<std::uint64_t, 3>>& keys) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
-    const auto cornerOf = [&](TriangleId t, VertexId v) {
-        return std::size_t(mesh.triangles[t][0] == v ? 0 : mesh.triangles[t][1] == v ? 1 : 2);
+    // A broken triangle may use a vertex twice; each of its corners has a key all the same.
+    const auto forCornersAt = [&](VertexId v, const auto& visit) {
+        for (const TriangleId t : around.of(v))
+            for (std::size_t corner = 0; corner < 3; ++corner)
+                if (mesh.triangles[t][corner] == v) visit(t, corner);
     };
     const auto keysAt = [&](VertexId v, std::vector<std::uint64_t>& found) {
         found.clear();
-        for (const TriangleId t : around.of(v)) {
-            const std::uint64_t key = keys[t][cornerOf(t, v)];
-            if (std::find(found.begin(), found.end(), key) == found.end()) found.push_back(key);
-        }
+        forCornersAt(v, [&](TriangleId t, std::size_t corner) { found.push_back(keys[t][corner]); });
+        std::sort(found.begin(), found.end());
+        found.erase(std::unique(found.begin(), found.end()), found.end());
     };
     std::vector<std::uint32_t> first(mesh.vertexCount());
     parallelRanges(mesh.vertexCount(), [&](std::size_t begin, std::size_t end) {
@@ -173,11 +175,10 @@ std::vector<std::uint64_t> assignWedges(Mesh& mesh, const std::vector<std::array
         for (std::size_t v = begin; v < end; ++v) {
             keysAt(VertexId(v), found);
             std::copy(found.begin(), found.end(), wedgeKeys.begin() + first[v]);
-            for (const TriangleId t : around.of(VertexId(v))) {
-                const std::size_t corner = cornerOf(t, VertexId(v));
-                const auto place = std::find(found.begin(), found.end(), keys[t][corner]) - found.begin();
+            forCornersAt(VertexId(v), [&](TriangleId t, std::size_t corner) {
+                const auto place = std::lower_bound(found.begin(), found.end(), keys[t][corner]) - found.begin();
                 mesh.wedges[t][corner] = first[v] + WedgeId(place);
-            }
+            });
         }
     });
     return wedgeKeys;

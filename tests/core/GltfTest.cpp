@@ -1,0 +1,243 @@
+// What glTF files may contain, case by case; each file is written out here.
+#include "files/MeshFile.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <nlohmann/json.hpp>
+#include <QTest>
+
+using namespace um;
+using Json = nlohmann::json;
+using test::bytesOf;
+
+namespace {
+
+// A file that is put together piece by piece: accessors with their bytes, one mesh, one node.
+class Builder {
+public:
+    Builder() {
+        json = {{"asset", {{"version", "2.0"}}},
+                {"scene", 0},
+                {"scenes", {{{"nodes", {0}}}}},
+                {"nodes", {{{"name", "only"}, {"mesh", 0}}}},
+                {"meshes", {{{"primitives", Json::array()}}}},
+                {"accessors", Json::array()},
+                {"bufferViews", Json::array()}};
+    }
+
+    int view(const std::string& data, std::size_t stride = 0) {
+        while (bytes.size() % 4 != 0) bytes += '\0';
+        Json one = {{"buffer", 0}, {"byteOffset", bytes.size()}, {"byteLength", data.size()}};
+        if (stride > 0) one["byteStride"] = stride;
+        json["bufferViews"].push_back(one);
+        bytes += data;
+        return int(json["bufferViews"].size()) - 1;
+    }
+
+    int accessor(int viewIndex, int componentType, const char* type, std::size_t count, std::size_t offset = 0) {
+        json["accessors"].push_back({{"bufferView", viewIndex},
+                                     {"componentType", componentType},
+                                     {"type", type},
+                                     {"count", count},
+                                     {"byteOffset", offset}});
+        return int(json["accessors"].size()) - 1;
+    }
+
+    template <class T>
+    int data(const std::vector<T>& values, int componentType, const char* type, std::size_t columns) {
+        std::string packed;
+        for (const T value : values) packed += bytesOf(value);
+        return accessor(view(packed), componentType, type, values.size() / columns);
+    }
+
+    int positions(const std::vector<float>& values) { return data(values, 5126, "VEC3", 3); }
+
+    void primitive(const Json& one) { json["meshes"][0]["primitives"].push_back(one); }
+
+    MeshFile read(const test::Folder& folder, const std::string& name) {
+        // The buffer lies beside the file, as exporters like it.
+        folder.write(name + ".bin", bytes);
+        json["buffers"] = {{{"byteLength", bytes.size()}, {"uri", name + ".bin"}}};
+        return readMesh(folder.write(name + ".gltf", json.dump()), Progress());
+    }
+
+    Json json;
+    std::string bytes;
+};
+
+const std::vector<float> square = {0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0};
+
+}  // namespace
+
+class GltfTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void readsIndicesOfEveryWidth() {
+        for (const int type : {5121, 5123, 5125}) {
+            Builder builder;
+            const int positions = builder.positions(square);
+            const int indices = type == 5121   ? builder.data<std::uint8_t>({0, 1, 2, 0, 2, 3}, type, "SCALAR", 1)
+                                : type == 5123 ? builder.data<std::uint16_t>({0, 1, 2, 0, 2, 3}, type, "SCALAR", 1)
+                                               : builder.data<std::uint32_t>({0, 1, 2, 0, 2, 3}, type, "SCALAR", 1);
+            builder.primitive({{"attributes", {{"POSITION", positions}}}, {"indices", indices}});
+            const Mesh mesh = builder.read(m_folder, "width").mesh;
+            QCOMPARE(mesh.triangleCount(), std::size_t(2));
+            QCOMPARE(mesh.vertexCount(), std::size_t(4));
+            QCOMPARE(mesh.triangles[1], (Triangle{0, 2, 3}));
+        }
+    }
+
+    void readsStripsAndFansFacingOneWay() {
+        for (const int mode : {5, 6}) {
+            Builder builder;
+            // A strip zigzags, a fan goes round.
+            const std::vector<float> strip = {0, 0, 0, 1, 0, 0, 0, 1, 0, 1, 1, 0, 0, 2, 0};
+            const std::vector<float> fan = {0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0, -1, 1, 0};
+            builder.primitive(
+                {{"attributes", {{"POSITION", builder.positions(mode == 5 ? strip : fan)}}}, {"mode", mode}});
+            const Mesh mesh = builder.read(m_folder, "mode").mesh;
+            QCOMPARE(mesh.triangleCount(), std::size_t(3));
+            QCOMPARE(test::trianglesFacingAway(mesh, {0, 0, 1}), std::size_t(0));
+        }
+    }
+
+    void leavesLinesOutAndSaysSo() {
+        Builder builder;
+        const int positions = builder.positions(square);
+        builder.primitive({{"attributes", {{"POSITION", positions}}}, {"mode", 1}});
+        builder.primitive({{"attributes", {{"POSITION", positions}}}, {"mode", 6}});
+        const MeshFile file = builder.read(m_folder, "lines");
+        QCOMPARE(file.mesh.triangleCount(), std::size_t(2));
+        QVERIFY(!file.notes.empty() && file.notes[0].find("lines or points") != std::string::npos);
+    }
+
+    void readsInterleavedAttributes() {
+        Builder builder;
+        std::string packed;
+        for (std::size_t v = 0; v < 4; ++v) {
+            for (std::size_t c = 0; c < 3; ++c) packed += bytesOf(square[3 * v + c]);
+            for (const float uv : {square[3 * v] / 2, square[3 * v + 1] / 4}) packed += bytesOf(uv);
+        }
+        const int view = builder.view(packed, 20);
+        const int positions = builder.accessor(view, 5126, "VEC3", 4);
+        const int uvs = builder.accessor(view, 5126, "VEC2", 4, 12);
+        builder.primitive({{"attributes", {{"POSITION", positions}, {"TEXCOORD_0", uvs}}}, {"mode", 6}});
+        const Mesh mesh = builder.read(m_folder, "interleaved").mesh;
+        for (std::size_t t = 0; t < 2; ++t)
+            for (std::size_t c = 0; c < 3; ++c) {
+                const Vec3f& p = mesh.positions[mesh.triangles[t][c]];
+                // v runs upwards here, downwards there.
+                QCOMPARE(mesh.uvs[mesh.wedgesOf(TriangleId(t))[c]], Vec2f(p.x() / 2, 1 - p.y() / 4));
+            }
+    }
+
+    void readsNormalisedIntegers() {
+        Builder builder;
+        const int positions = builder.positions(square);
+        const int colors =
+            builder.data<std::uint16_t>({65535, 0, 0, 0, 65535, 0, 0, 0, 65535, 32768, 32768, 32768}, 5123, "VEC3", 3);
+        builder.json["accessors"][std::size_t(colors)]["normalized"] = true;
+        const int normals = builder.data<std::int8_t>({0, 0, 127, 0, 0, 127, 0, 0, 127, 0, 0, 127}, 5120, "VEC3", 3);
+        builder.json["accessors"][std::size_t(normals)]["normalized"] = true;
+        builder.primitive(
+            {{"attributes", {{"POSITION", positions}, {"COLOR_0", colors}, {"NORMAL", normals}}}, {"mode", 6}});
+        const Mesh mesh = builder.read(m_folder, "normalised").mesh;
+        const auto colorAt = [&](const Vec3f& place) {
+            for (std::size_t t = 0; t < 2; ++t)
+                for (std::size_t c = 0; c < 3; ++c)
+                    if (mesh.positions[mesh.triangles[t][c]] == place)
+                        return mesh.colors[mesh.wedgesOf(TriangleId(t))[c]];
+            return Color{};
+        };
+        QCOMPARE(colorAt({1, 0, 0}), (Color{0, 255, 0, 255}));
+        QCOMPARE(colorAt({0, 1, 0}), (Color{128, 128, 128, 255}));
+        for (const Vec3f& n : mesh.normals) QVERIFY((n - Vec3f(0, 0, 1)).norm() < 1e-6f);
+    }
+
+    void readsSparseAccessors() {
+        Builder builder;
+        const int positions = builder.positions(square);
+        const int indices = builder.view(bytesOf(std::uint16_t(2)));
+        const int values = builder.view(bytesOf(5.0f) + bytesOf(6.0f) + bytesOf(7.0f));
+        builder.json["accessors"][std::size_t(positions)]["sparse"] = {
+            {"count", 1},
+            {"indices", {{"bufferView", indices}, {"componentType", 5123}}},
+            {"values", {{"bufferView", values}}}};
+        builder.primitive({{"attributes", {{"POSITION", positions}}}, {"mode", 6}});
+        const Mesh mesh = builder.read(m_folder, "sparse").mesh;
+        QVERIFY(std::find(mesh.positions.begin(), mesh.positions.end(), Vec3f(5, 6, 7)) != mesh.positions.end());
+        QVERIFY(std::find(mesh.positions.begin(), mesh.positions.end(), Vec3f(1, 1, 0)) == mesh.positions.end());
+    }
+
+    void placesNodesByRotationAndMatrix() {
+        Builder builder;
+        builder.primitive({{"attributes", {{"POSITION", builder.positions({0, 0, 0, 1, 0, 0, 0, 1, 0})}}}});
+        // A quarter turn about z, and a matrix that moves by (0, 0, 9).
+        builder.json["nodes"] = {{{"mesh", 0}, {"rotation", {0, 0, std::sqrt(0.5), std::sqrt(0.5)}}},
+                                 {{"mesh", 0}, {"matrix", {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 9, 1}}}};
+        builder.json["scenes"][0]["nodes"] = {0, 1};
+        const Mesh mesh = builder.read(m_folder, "placed").mesh;
+        QVERIFY((mesh.positions[mesh.triangles[0][1]] - Vec3f(0, 1, 0)).norm() < 1e-6f);
+        QCOMPARE(mesh.positions[mesh.triangles[1][1]], Vec3f(1, 0, 9));
+        QCOMPARE(mesh.parts.size(), std::size_t(2));
+    }
+
+    void groupsPrimitivesByMaterial() {
+        Builder builder;
+        const int left = builder.positions({0, 0, 0, 1, 0, 0, 0, 1, 0}),
+                  right = builder.positions({1, 0, 0, 1, 1, 0, 0, 1, 0});
+        builder.json["materials"] = {{{"name", "a"}},
+                                     {{"name", "b"}, {"emissiveFactor", {0, 1, 0}}, {"doubleSided", true}}};
+        builder.primitive({{"attributes", {{"POSITION", left}}}, {"material", 1}});
+        builder.primitive({{"attributes", {{"POSITION", right}}}, {"material", 0}});
+        builder.primitive({{"attributes", {{"POSITION", right}}}});  // none: a default one
+        const Mesh mesh = builder.read(m_folder, "materials").mesh;
+        QCOMPARE(mesh.sections.size(), std::size_t(3));
+        QCOMPARE(mesh.materials.size(), std::size_t(3));
+        QCOMPARE(mesh.materials[1].emission, (std::array<float, 3>{0, 1, 0}));
+        QVERIFY(mesh.materials[1].doubleSided);
+        QCOMPARE(mesh.sections[0].material, std::uint32_t(0));
+        QCOMPARE(mesh.vertexCount(), std::size_t(4));  // they meet along an edge
+    }
+
+    void keepsOtherPrimitivesWhenOneIsBroken() {
+        Builder builder;
+        const int good = builder.positions(square);
+        const int bad = builder.accessor(99, 5126, "VEC3", 3);
+        builder.primitive({{"attributes", {{"POSITION", good}}}, {"mode", 6}});
+        builder.primitive({{"attributes", {{"POSITION", bad}}}});
+        const MeshFile file = builder.read(m_folder, "one_bad");
+        QCOMPARE(file.mesh.triangleCount(), std::size_t(2));
+        QVERIFY(!file.notes.empty() && file.notes[0].find("1 primitives could not be read") != std::string::npos);
+    }
+
+    void writesWhatTheFormatAsksFor() {
+        Mesh mesh = test::makeSheet(3, 3);
+        test::addUvsWithSeam(mesh, 0.5);
+        mesh.materials[0].baseColor[3] = 0.5f;
+        writeMesh(mesh, m_folder / "out.gltf", Progress());
+        const Json json = Json::parse(test::contentOf(m_folder / "out.gltf"));
+        QCOMPARE(json["asset"]["version"].get<std::string>(), std::string("2.0"));
+        QCOMPARE(json["materials"][0]["alphaMode"].get<std::string>(), std::string("BLEND"));
+        const Json& primitive = json["meshes"][0]["primitives"][0];
+        const Json& positions = json["accessors"][primitive["attributes"]["POSITION"].get<std::size_t>()];
+        QCOMPARE(positions["count"].get<std::size_t>(), mesh.wedgeCount());
+        QVERIFY(positions["min"] == Json({0.0, 0.0, 0.0}) && positions["max"] == Json({1.0, 0.0, 1.0}));
+        const Json& indices = json["accessors"][primitive["indices"].get<std::size_t>()];
+        QCOMPARE(indices["count"].get<std::size_t>(), std::size_t(54));
+        for (const Json& view : json["bufferViews"]) QCOMPARE(view["byteOffset"].get<int>() % 4, 0);
+        writeMesh(mesh, m_folder / "out.glb", Progress());
+        const std::string bytes = test::contentOf(m_folder / "out.glb");
+        std::uint32_t stated = 0;
+        std::memcpy(&stated, bytes.data() + 8, 4);
+        QCOMPARE(std::size_t(stated), bytes.size());
+        QCOMPARE(bytes.size() % 4, std::size_t(0));
+    }
+
+private:
+    test::Folder m_folder;
+};
+
+QTEST_APPLESS_MAIN(GltfTest)
+#include "GltfTest.moc"
