@@ -11,6 +11,7 @@
 #include "tests/support/Files.h"
 #include "tests/support/Window.h"
 
+#include <QAction>
 #include <QLabel>
 #include <QRegularExpression>
 
@@ -253,6 +254,39 @@ private slots:
         QVERIFY(waitUntilIdle(*m_window));
     }
 
+    void measuresAgainWhenItWasCancelled() {
+        AssetDesk& desk = m_window->desk();
+        desk.target().showTarget("30k");
+        desk.target().submit();
+        QVERIFY(waitUntil([&] { return desk.preview().has_value() && desk.measureJob().isRunning(); }));
+        QVERIFY(waitUntil([&] { return test::buttonNamed(desk.evidence(), "Cancel") != nullptr; }));
+        QTest::keyClick(m_window.get(), Qt::Key_Escape);
+        QVERIFY(waitUntil([&] { return !desk.measureJob().isRunning(); }, 5));
+        QTest::qWait(200);
+        QVERIFY(!desk.measureJob().isRunning());  // it stays cancelled
+        QVERIFY(!desk.preview()->evidence);
+        QVERIFY(visibleTexts().contains("Not measured yet."));
+        QTest::mouseClick(test::buttonNamed(desk.evidence(), "Measure"), Qt::LeftButton);
+        QVERIFY(waitUntil([&] { return desk.preview()->evidence != nullptr; }));
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void measuresTheNewResultWhenOneIsOvertaken() {
+        // A second reduction while the first result is still being measured: only the second one counts.
+        AssetDesk& desk = m_window->desk();
+        desk.target().showTarget("9k");
+        desk.target().submit();
+        QVERIFY(waitUntil(
+            [&] { return desk.preview() && desk.preview()->target == "9k" && desk.measureJob().isRunning(); }));
+        desk.target().showTarget("8k");
+        desk.target().submit();
+        QVERIFY(waitUntil([&] { return desk.preview() && desk.preview()->target == "8k"; }));
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(desk.preview()->mesh->triangleCount(), std::size_t(8000));
+        QVERIFY(desk.preview()->evidence != nullptr);
+        QCOMPARE(desk.preview()->evidence->atLevelVertex.size(), desk.preview()->mesh->vertexCount());
+    }
+
     void discardsAResult() {
         m_window->desk().target().showTarget("5k");
         m_window->desk().target().submit();
@@ -260,6 +294,65 @@ private slots:
         QTest::mouseClick(test::buttonNamed(m_window->desk(), "Discard"), Qt::LeftButton);
         QVERIFY(!m_window->desk().preview());
         QCOMPARE(m_window->model().document().levels.size(), std::size_t(1));
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void renamesAndRemovesLevels() {
+        DocumentModel& model = m_window->model();
+        emit m_window->desk().levels().renamed(0, "near");
+        QCOMPARE(model.document().levels[0].name, std::string("near"));
+        emit m_window->desk().levels().renamed(0, "");  // a name is needed
+        QCOMPARE(model.document().levels[0].name, std::string("near"));
+        emit m_window->desk().levels().removed(0);
+        QVERIFY(model.document().levels.empty());
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(model.document().levels[0].name, std::string("LOD 0"));
+        QTest::keyClick(m_window.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(model.document().levels[0].name, std::string("near"));
+        model.undoStack().undo();
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void carriesTheSourceInsideWhenAsked() {
+        DocumentModel& model = m_window->model();
+        QAction* embed = nullptr;
+        for (QAction* action : m_window->findChildren<QAction*>())
+            if (action->text().startsWith("Carry the source")) embed = action;
+        QVERIFY(embed != nullptr);
+        embed->trigger();
+        QVERIFY(model.document().embedSource);
+        model.undoStack().undo();
+        QVERIFY(!model.document().embedSource);
+    }
+
+    void showsTheKeysInOneSheet() {
+        QTest::keyClick(m_window.get(), Qt::Key_F1);
+        QWidget* sheet = nullptr;
+        for (QWidget* widget : QApplication::topLevelWidgets())
+            if (widget->windowTitle() == "Keys" && widget->isVisible()) sheet = widget;
+        QVERIFY(sheet != nullptr);
+        QVERIFY(!sheet->isModal());
+        sheet->close();
+        QApplication::setActiveWindow(m_window.get());
+    }
+
+    void keepsItsPiecesApartInASmallWindow() {
+        const QSize before = m_window->size();
+        m_window->resize(1000, 680);
+        QVERIFY(waitUntilIdle(*m_window));
+        // Nothing sticks out of what it lies in, and no text is wider than its place.
+        for (const QLabel* label : m_window->findChildren<QLabel*>()) {
+            if (!label->isVisible() || label->wordWrap() || label->text().isEmpty()) continue;
+            QVERIFY2(label->width() >= label->fontMetrics().horizontalAdvance(label->text()) - 1,
+                     qPrintable(label->text()));
+        }
+        for (const QPushButton* button : m_window->findChildren<QPushButton*>()) {
+            if (!button->isVisible() || button->text().isEmpty()) continue;
+            QVERIFY2(button->width() >= button->fontMetrics().horizontalAdvance(button->text()) + 8,
+                     qPrintable(button->text()));
+        }
+        m_window->resize(before);
         QVERIFY(waitUntilIdle(*m_window));
     }
 
