@@ -288,10 +288,10 @@ void AssetDesk::refreshLines() {
     if (level->evidence) {
         const double metres = document.source->metresPerUnit;
         const double within = level->evidence->distribution.shareWithin(document.tolerance / metres);
-        second = tr("%1 % within %2, nowhere off by more than %3")
+        second = tr("%1 % within %2, largest deviation %3")
                      .arg(within >= 1 ? 100 : std::min(99.9, 100 * within), 0, 'f', within >= 1 ? 0 : 1)
                      .arg(QString::fromStdString(formatLength(document.tolerance)),
-                          QString::fromStdString(formatLength(level->evidence->maxBound * metres)));
+                          QString::fromStdString(formatLength(level->evidence->max * metres)));
     }
     m_view->setLines(m_shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name), facts,
                      second);

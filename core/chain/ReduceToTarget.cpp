@@ -7,62 +7,92 @@ namespace um {
 namespace {
 
 constexpr double closeEnough = 1.03;  // the factor between counts at which the search ends
-constexpr int mostSteps = 12;
+constexpr int mostSteps = 8;
 
+// A reduction at some count, and what was measured of it.
 struct Attempt {
-    std::size_t count = 0;
-    double deviation = 0;
+    Mesh mesh;
+    Deviation deviation;
 };
 
 // The next count to try, between one that is too coarse and one that is fine enough. Over a surface the deviation falls
 // about as the inverse of the count: a straight line in logarithms, kept off the ends so that a bad guess still halves
 // the room.
-std::size_t nextCount(const Attempt& coarse, const Attempt& fine, double allowed) {
-    const double low = std::log(double(coarse.count));
-    const double high = std::log(double(fine.count));
+std::size_t nextCount(std::size_t coarseCount, double coarse, std::size_t fineCount, double fine, double allowed) {
     double share = 0.5;
-    if (coarse.deviation > allowed && fine.deviation > 0 && coarse.deviation > fine.deviation)
-        share =
-            (std::log(coarse.deviation) - std::log(allowed)) / (std::log(coarse.deviation) - std::log(fine.deviation));
+    if (coarse > allowed && fine > 0 && coarse > fine)
+        share = (std::log(coarse) - std::log(allowed)) / (std::log(coarse) - std::log(fine));
+    const double low = std::log(double(coarseCount)), high = std::log(double(fineCount));
     return std::size_t(std::lround(std::exp(low + std::clamp(share, 0.15, 0.85) * (high - low))));
 }
 
+// From the whole source down, a copy at each halving.
+std::vector<Reduction> halvings(const Mesh& source, const Progress& progress) {
+    Reduction reduction(source, progress.span(0, 0.1));
+    std::vector<Reduction> places;
+    const double steps = std::log2(double(source.triangleCount()));
+    std::size_t before = source.triangleCount();
+    while (before > 4) {
+        progress.at(0.1 + 0.9 * double(places.size()) / steps);
+        reduction.reduceTo(std::max<std::size_t>(1, before / 2), progress.span(0, 0));
+        if (reduction.triangles() == before) break;
+        before = reduction.triangles();
+        places.push_back(reduction);
+    }
+    return places;
+}
+
 TargetResult searchWithin(const Mesh& source, double allowed, const Progress& progress) {
-    TargetResult best;
-    Attempt fine{source.triangleCount(), 0};
-    Attempt coarse{1, 0};
-    // The first guess is low, where an attempt is cheap to measure.
-    std::size_t count = std::max<std::size_t>(4, source.triangleCount() / 50);
-    bool anything = false;
-    for (int step = 0; step < mostSteps && count < fine.count && count > coarse.count; ++step) {
-        // Nobody knows the number of steps beforehand: each takes an equal share of what is left.
-        const double begin = 1 - std::pow(0.75, step);
-        const double end = 1 - std::pow(0.75, step + 1);
-        Reduced reduced = reduceMesh(source, {count}, progress.span(begin, begin + 0.6 * (end - begin)));
-        Deviation deviation =
-            measureDeviation(source, reduced.mesh, {}, progress.span(begin + 0.6 * (end - begin), end));
-        const Attempt attempt{count, deviation.max};
-        if (deviation.max <= allowed) {
-            fine = {reduced.mesh.triangleCount(), deviation.max};
-            best.mesh = std::move(reduced.mesh);
-            best.deviation = std::move(deviation);
-            anything = true;
-            if (!reduced.targetMet) break;  // no further down than this
+    const std::vector<Reduction> places = halvings(source, progress.span(0, 0.4));
+    int measured = 0;
+    const auto measure = [&](const Reduction& reduction) {
+        // Nobody knows the number of measurements beforehand: each takes a share of what is left.
+        const double begin = 1 - 0.6 * std::pow(0.82, measured), end = 1 - 0.6 * std::pow(0.82, measured + 1);
+        ++measured;
+        Attempt attempt{reduction.mesh(), {}};
+        attempt.deviation = measureDeviation(source, attempt.mesh, {}, progress.span(begin, end));
+        return attempt;
+    };
+    // The coarsest halving that is fine enough. Number 0 is the source itself, which always is.
+    std::size_t fine = 0, coarse = places.size() + 1;
+    std::optional<Attempt> best;
+    double coarseDeviation = 0;
+    while (coarse - fine > 1) {
+        const std::size_t middle = (fine + coarse) / 2;
+        Attempt attempt = measure(places[middle - 1]);
+        if (attempt.deviation.max <= allowed) {
+            fine = middle;
+            best = std::move(attempt);
         } else {
-            coarse = attempt;
+            coarse = middle;
+            coarseDeviation = attempt.deviation.max;
         }
-        if (double(fine.count) <= closeEnough * double(coarse.count)) break;
-        count = coarse.count == 1
-                    ? std::max<std::size_t>(
-                          4, std::size_t(double(fine.count) * std::clamp(fine.deviation / allowed, 0.05, 0.6)))
-                    : nextCount(coarse, fine, allowed);
     }
-    if (!anything) {
-        best.mesh = source;
-        best.deviation = measureDeviation(source, source, {}, progress);
+    if (coarse <= places.size()) {
+        const Reduction from = fine > 0 ? places[fine - 1] : Reduction(source, progress.span(0, 0));
+        std::size_t fineCount = from.triangles(), coarseCount = places[coarse - 1].triangles();
+        for (int step = 0; step<mostSteps&& double(fineCount)> closeEnough * double(coarseCount); ++step) {
+            const double fineDeviation = best ? best->deviation.max : 0;
+            const std::size_t count = nextCount(coarseCount, coarseDeviation, fineCount, fineDeviation, allowed);
+            if (count <= coarseCount || count >= fineCount) break;
+            Reduction between = from;
+            between.reduceTo(count, progress.span(0, 0));
+            Attempt attempt = measure(between);
+            if (attempt.deviation.max <= allowed) {
+                fineCount = count;
+                best = std::move(attempt);
+            } else {
+                coarseCount = count;
+                coarseDeviation = attempt.deviation.max;
+            }
+        }
     }
+    TargetResult result;
+    if (!best) best = Attempt{source, measureDeviation(source, source, {}, progress)};
+    result.mesh = std::move(best->mesh);
+    result.deviation = std::move(best->deviation);
     progress.at(1);
-    return best;
+    return result;
 }
 
 }  // namespace

@@ -33,19 +33,44 @@ bool contractTo(ContractionMesh& mesh, std::size_t target, const Progress& progr
 
 }  // namespace
 
-Reduced reduceMesh(const Mesh& source, const ReduceSettings& settings, const Progress& progress) {
+Reduction::Reduction(const Mesh& source, const Progress& progress) : m_source(source) {
     requireSound(source, "The mesh");
-    if (settings.targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
+    m_working = std::make_unique<ContractionMesh>(source, progress);
+}
+
+Reduction::~Reduction() = default;
+
+Reduction::Reduction(const Reduction& other)
+    : m_source(other.m_source), m_working(std::make_unique<ContractionMesh>(*other.m_working)) {}
+
+Reduction::Reduction(Reduction&& other) noexcept = default;
+
+bool Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
+    if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
+    return contractTo(*m_working, targetTriangles, progress);
+}
+
+std::size_t Reduction::triangles() const {
+    return m_working->liveTriangles();
+}
+
+Mesh Reduction::mesh(double creaseDegrees) const {
+    Mesh result = ContractionMesh(*m_working).finish(m_source);
+    if (!m_source.normals.empty()) makeNormals(result, creaseDegrees);
+    return result;
+}
+
+Reduced reduceMesh(const Mesh& source, const ReduceSettings& settings, const Progress& progress) {
     Reduced result;
-    if (settings.targetTriangles >= source.triangleCount()) {
+    if (settings.targetTriangles >= source.triangleCount() && !source.triangles.empty()) {
+        requireSound(source, "The mesh");
         result.mesh = source;
         progress.at(1);
         return result;
     }
-    ContractionMesh working(source, progress.span(0, 0.1));
-    result.targetMet = contractTo(working, settings.targetTriangles, progress.span(0.1, 0.95));
-    result.mesh = working.finish(source);
-    if (!source.normals.empty()) makeNormals(result.mesh, settings.creaseDegrees);
+    Reduction reduction(source, progress.span(0, 0.1));
+    result.targetMet = reduction.reduceTo(settings.targetTriangles, progress.span(0.1, 0.95));
+    result.mesh = reduction.mesh(settings.creaseDegrees);
     progress.at(1);
     return result;
 }
