@@ -37,6 +37,7 @@ public:
 
     double distanceTo(const Vec3d& p, TriangleId triangle) const;
     const Mesh& mesh() const { return m_mesh; }
+    const VertexTriangles& around() const { return m_around; }
 
 private:
     Vec3d corner(TriangleId triangle, std::size_t i) const {

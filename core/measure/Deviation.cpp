@@ -2,12 +2,18 @@
 
 #include "base/Parallel.h"
 #include "measure/ClosestPoint.h"
+#include "measure/DistanceBound.h"
 
 #include <atomic>
 #include <cmath>
 
 namespace um {
 namespace {
+
+// Closest points that may be asked for to prove the bound: so many for each sample, and at least this many. As a rule
+// far fewer are.
+constexpr std::size_t questionsPerSample = 3;
+constexpr std::size_t leastQuestions = 400000;
 
 struct Sample {
     float distance;  // signed
@@ -166,101 +172,6 @@ OneSidedDeviation summarise(const Measured& measured, Distribution& both) {
     return result;
 }
 
-// A piece of a measured triangle, with what is known at its corners.
-struct Piece {
-    std::array<Vec3d, 3> corners;
-    std::array<double, 3> distances;
-    std::array<TriangleId, 3> closest;
-    double bound = 0;  // no point of the piece is farther than this from the other surface
-};
-
-double boundOf(const Piece& piece, const ClosestPointFinder& to, double enough) {
-    double longest = 0;
-    for (std::size_t i = 0; i < 3; ++i)
-        longest = std::max(longest, (piece.corners[(i + 1) % 3] - piece.corners[i]).norm());
-    const double worst = std::max({piece.distances[0], piece.distances[1], piece.distances[2]});
-    // Every point lies within longest / sqrt(3) of a corner.
-    double bound = worst + longest / std::sqrt(3.0);
-    if (bound <= enough) return bound;
-    // The distance to one triangle is convex, so over the piece it is largest at a corner.
-    for (std::size_t i = 0; i < 3; ++i) {
-        double largest = 0;
-        for (const Vec3d& corner : piece.corners) largest = std::max(largest, to.distanceTo(corner, piece.closest[i]));
-        bound = std::min(bound, largest);
-    }
-    return bound;
-}
-
-// Cuts the pieces whose bound is too high into four, again and again, until all are low enough or the questions used
-// up.
-double boundDeviation(const Mesh& from, const ClosestPointFinder& to, const Measured& measured, double sampledMax,
-                      const Progress& progress) {
-    constexpr double accuracy = 0.02;
-    const double enough = sampledMax * (1 + accuracy) + 1e-7 * diagonal(from);
-    std::vector<std::vector<Piece>> found(chunkCount(from.triangleCount(), 4096));
-    parallelChunks(from.triangleCount(), 4096, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        for (std::size_t t = begin; t < end; ++t) {
-            Piece piece;
-            for (std::size_t i = 0; i < 3; ++i) {
-                const VertexId v = from.triangles[t][i];
-                piece.corners[i] = from.positions[v].cast<double>();
-                piece.distances[i] = std::abs(double(measured.vertices[v].distance));
-                piece.closest[i] = measured.closest[v];
-            }
-            piece.bound = boundOf(piece, to, enough);
-            if (piece.bound > enough) found[chunk].push_back(piece);
-        }
-    });
-    std::vector<Piece> open;
-    for (const auto& chunk : found) open.insert(open.end(), chunk.begin(), chunk.end());
-    double settled = sampledMax;
-    // As many questions again as the measuring itself took, at most: enough to come within the accuracy as a rule.
-    std::size_t questions = std::max<std::size_t>(400000, measured.vertices.size() + measured.points.size());
-    while (!open.empty()) {
-        progress.check();
-        // Three questions cut one piece; when they run out, the worst pieces go first and the others stay as they are.
-        std::sort(open.begin(), open.end(), [](const Piece& a, const Piece& b) { return a.bound > b.bound; });
-        const std::size_t cut = std::min(open.size(), questions / 3);
-        if (cut == 0) break;
-        questions -= 3 * cut;
-        std::vector<std::array<Piece, 4>> parts(cut);
-        parallelFor(
-            cut,
-            [&](std::size_t p) {
-                const Piece& whole = open[p];
-                Piece middle;
-                for (std::size_t i = 0; i < 3; ++i) {
-                    middle.corners[i] = (whole.corners[i] + whole.corners[(i + 1) % 3]) / 2;
-                    const SurfacePoint closest = to.find(middle.corners[i], whole.closest[i]);
-                    middle.distances[i] = closest.distance;
-                    middle.closest[i] = closest.triangle;
-                }
-                for (std::size_t i = 0; i < 3; ++i) {
-                    const std::size_t last = (i + 2) % 3;
-                    parts[p][i] = {{whole.corners[i], middle.corners[i], middle.corners[last]},
-                                   {whole.distances[i], middle.distances[i], middle.distances[last]},
-                                   {whole.closest[i], middle.closest[i], middle.closest[last]},
-                                   0};
-                }
-                parts[p][3] = middle;
-                for (Piece& part : parts[p]) part.bound = std::min(whole.bound, boundOf(part, to, enough));
-            },
-            64);
-        std::vector<Piece> next(open.begin() + long(cut), open.end());
-        for (const auto& four : parts)
-            for (const Piece& part : four) {
-                if (part.bound > enough)
-                    next.push_back(part);
-                else
-                    settled = std::max(settled, part.bound);
-            }
-        open = std::move(next);
-    }
-    for (const Piece& piece : open) settled = std::max(settled, piece.bound);
-    // Triangles below `enough` from the start were not looked at one by one.
-    return std::max(settled, enough);
-}
-
 }  // namespace
 
 Deviation measureDeviation(const Mesh& source, const Mesh& level, const DeviationSettings& settings,
@@ -293,8 +204,14 @@ Deviation measureDeviation(const Mesh& source, const Mesh& level, const Deviatio
     result.atLevelVertex.resize(level.vertexCount());
     for (std::size_t v = 0; v < level.vertexCount(); ++v) result.atLevelVertex[v] = fromLevel.vertices[v].distance;
     progress.at(0.9);
-    result.maxBound = std::max(boundDeviation(source, onLevel, fromSource, result.max, progress),
-                               boundDeviation(level, onSourceSurface, fromLevel, result.max, progress));
+    const auto bound = [&](const Mesh& from, const ClosestPointFinder& to, const Measured& measured) {
+        std::vector<float> distances(measured.vertices.size());
+        for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
+        return boundDistance(
+            from, to, {distances, measured.closest, result.max, std::max(leastQuestions, questionsPerSample * samples)},
+            progress);
+    };
+    result.maxBound = std::max(bound(source, onLevel, fromSource), bound(level, onSourceSurface, fromLevel));
     progress.at(1);
     return result;
 }
