@@ -44,6 +44,7 @@ Viewport::~Viewport() {
     m_shown = {};
     m_canvas.reset();
     m_finished.reset();
+    m_seenCanvas.reset();
     doneCurrent();
 }
 
@@ -102,15 +103,18 @@ void Viewport::lookFrom(double yaw, double pitch) {
 }
 
 void Viewport::setAsSeen(const Screen& screen, double distance, int pixels) {
+    if (screen == m_screen && distance == m_seenDistance && pixels == m_seenPixels) return;
     m_screen = screen;
     m_seenDistance = distance;
     m_seenPixels = pixels;
-    m_seenIsStale = true;
+    m_seenWaits = true;
+    m_seenIsFull = false;
+    m_rest.start();
     update();
 }
 
 bool Viewport::isSettled() const {
-    return m_isFinished && !m_seenIsStale;
+    return m_isFinished && m_seenIsFull;
 }
 
 double Viewport::takeLongestFrame() {
@@ -124,7 +128,7 @@ void Viewport::noteFrame(double milliseconds) {
 // Something looks different now: the stand-ins at once, the full picture when nothing has changed for a moment.
 void Viewport::changed() {
     m_isFinished = false;
-    m_seenIsStale = true;
+    m_seenIsFull = false;
     m_waiting.clear();
     m_worker.stop();
     m_rest.start();
@@ -244,13 +248,20 @@ void Viewport::drawQuickly() {
 
 void Viewport::beginFullPicture() {
     if (!m_usable || !m_shown.full) return;
-    m_waiting = passes();
-    m_hasBackground = false;
+    if (!m_isFinished) {
+        m_waiting = passes();
+        m_hasBackground = false;
+    }
+    m_seenDone = 0;
     m_worker.start();
 }
 
 // A slice of the full picture: uploading what is missing, then drawing as many triangles as fit in a moment.
 void Viewport::workOnFullPicture() {
+    if (m_isFinished) {
+        workOnAsSeen();
+        return;
+    }
     QElapsedTimer clock;
     clock.start();
     makeCurrent();
@@ -276,11 +287,7 @@ void Viewport::workOnFullPicture() {
         clip(pass.left, pass.width);
         m_renderer.draw(mesh, eye(), m_look, theme(), pass.done, count, pass.edgeAlpha);
         m_renderer.finish();
-        const double took = double(clock.nsecsElapsed() - before) / 1e6;
-        if (count == m_sliceTriangles) {
-            if (took > sliceMilliseconds / 2) m_sliceTriangles = std::max<std::size_t>(2000, m_sliceTriangles / 2);
-            if (took < sliceMilliseconds / 8) m_sliceTriangles = std::min<std::size_t>(4000000, m_sliceTriangles * 2);
-        }
+        if (count == m_sliceTriangles) adaptSlices(double(clock.nsecsElapsed() - before) / 1e6);
         pass.done += count;
         if (pass.done == mesh.triangleCount()) m_waiting.erase(m_waiting.begin());
     }
@@ -289,7 +296,6 @@ void Viewport::workOnFullPicture() {
     const bool done = m_waiting.empty();
     if (done) {
         QOpenGLFramebufferObject::blitFramebuffer(m_finished.get(), m_canvas.get());
-        m_worker.stop();
         m_isFinished = true;
     }
     doneCurrent();
@@ -311,26 +317,59 @@ void Viewport::paintGL() {
     } else {
         drawQuickly();
     }
-    // While the camera moves, its own picture goes first.
-    if (m_seenIsStale && m_shown.drawable.full && !m_rest.isActive()) drawAsSeen();
+    // The viewer moves: a quick picture, until it rests.
+    if (m_seenWaits && m_isFinished && m_shown.full) {
+        m_seenWaits = false;
+        GpuMesh* mesh = quickMesh(shownPane());
+        drawAsSeen(*mesh, 0, mesh->triangleCount());
+        showAsSeen();
+    }
     m_renderer.finish();
     noteFrame(double(clock.nsecsElapsed()) / 1e6);
     if (isSettled()) emit settled();
 }
 
+void Viewport::adaptSlices(double milliseconds) {
+    if (milliseconds > sliceMilliseconds / 2) m_sliceTriangles = std::max<std::size_t>(2000, m_sliceTriangles / 2);
+    if (milliseconds < sliceMilliseconds / 8) m_sliceTriangles = std::min<std::size_t>(4000000, m_sliceTriangles * 2);
+}
+
+// The full picture is done: the asset as seen follows in slices too, from the mesh itself.
+void Viewport::workOnAsSeen() {
+    GpuMesh* mesh = shownPane().full.get();
+    if (m_seenIsFull || m_seenDistance <= 0 || m_seenPixels <= 0 || mesh == nullptr) {
+        m_worker.stop();
+        m_seenIsFull = true;
+        update();
+        return;
+    }
+    QElapsedTimer clock;
+    clock.start();
+    makeCurrent();
+    if (mesh->upload(int(sliceMilliseconds))) {
+        const std::size_t count = std::min(m_sliceTriangles, mesh->triangleCount() - m_seenDone);
+        drawAsSeen(*mesh, m_seenDone, count);
+        m_renderer.finish();
+        m_seenDone += count;
+        if (m_seenDone == mesh->triangleCount()) {
+            showAsSeen();
+            m_seenIsFull = true;
+            m_seenWaits = false;
+        }
+    }
+    doneCurrent();
+    noteFrame(double(clock.elapsed()));
+}
+
 // The asset as it stands on the player's screen: the same direction, the true distance, one picture pixel to a screen
 // pixel.
-void Viewport::drawAsSeen() {
-    m_seenIsStale = false;
-    if (m_seenDistance <= 0 || m_seenPixels <= 0) return;
-    Pane& pane = shownPane();
-    GpuMesh* mesh = quickMesh(pane);
+void Viewport::drawAsSeen(GpuMesh& mesh, std::size_t first, std::size_t count) {
     const QSize size(m_seenPixels, m_seenPixels);
-    const auto canvas = makeCanvas(size, samples);
-    canvas->bind();
+    if (!m_seenCanvas || m_seenCanvas->size() != size) m_seenCanvas = makeCanvas(size, samples);
+    m_seenCanvas->bind();
     glViewport(0, 0, size.width(), size.height());
-    m_renderer.drawBackground(theme());
-    const Box3f& box = pane.drawable.full->box;
+    if (first == 0) m_renderer.drawBackground(theme());
+    const Box3f& box = shownPane().drawable.full->box;
     const double radius = 0.5 * double(box.sizes().norm());
     const double halfTangent = std::tan(m_screen.fieldOfViewDegrees * pi / 360) * m_seenPixels / m_screen.heightPixels;
     Eye seen;
@@ -343,9 +382,13 @@ void Viewport::drawAsSeen() {
     Look look = m_look;
     look.deviation = look.edges = false;
     look.part = -1;
-    m_renderer.draw(*mesh, seen, look, theme(), 0, mesh->triangleCount(), 0);
-    canvas->release();
-    const QImage picture = canvas->toImage();
+    m_renderer.draw(mesh, seen, look, theme(), first, count, 0);
+    m_seenCanvas->release();
+    glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
+}
+
+void Viewport::showAsSeen() {
+    const QImage picture = m_seenCanvas->toImage();
     glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
     emit asSeenChanged(picture);
 }

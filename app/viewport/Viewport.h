@@ -84,13 +84,16 @@ private:
     void workOnFullPicture();
     void beginFullPicture();
     void drawQuickly();
-    void drawAsSeen();
+    void workOnAsSeen();
+    void drawAsSeen(GpuMesh& mesh, std::size_t first, std::size_t count);
+    void showAsSeen();
     void clip(int left, int width);
     GpuMesh* quickMesh(Pane& pane);
     float edgeAlpha(const Pane& pane) const;
     Eye eye() const;
     QSize devicePixels() const;
     std::vector<Pass> passes();
+    void adaptSlices(double milliseconds);
     void noteFrame(double milliseconds);
 
     Renderer m_renderer;
@@ -113,7 +116,10 @@ private:
     Screen m_screen;
     double m_seenDistance = 0;
     int m_seenPixels = 0;
-    bool m_seenIsStale = true;
+    std::unique_ptr<QOpenGLFramebufferObject> m_seenCanvas;
+    std::size_t m_seenDone = 0;  // triangles of the full mesh that are in it
+    bool m_seenWaits = false;    // for a quick picture, because the viewer moves
+    bool m_seenIsFull = false;   // the picture that was handed out shows the mesh itself
     QPointF m_lastPlace;
     double m_longestFrame = 0;
 };
