@@ -467,6 +467,8 @@ void Reader::read(std::string_view text) {
     if (m_unreadable > 0)
         m_result.notes.push_back(formatCount(m_unreadable) +
                                  " primitives could not be read and are left out; the first: " + m_firstProblem);
+    if (!m_model.skins.empty() || !m_model.animations.empty())
+        m_result.notes.push_back("The file has a skeleton or animations; those are not carried along.");
     if (m_notTriangles > 0)
         m_result.notes.push_back(formatCount(m_notTriangles) + " primitives of lines or points were left out.");
     m_mesh.positions = std::move(m_weldedPositions);

@@ -212,6 +212,15 @@ private slots:
         QVERIFY(!file.notes.empty() && file.notes[0].find("1 primitives could not be read") != std::string::npos);
     }
 
+    void saysWhatIsNotCarriedAlong() {
+        Builder builder;
+        builder.primitive({{"attributes", {{"POSITION", builder.positions(square)}}}, {"mode", 6}});
+        builder.json["skins"] = {{{"joints", {0}}}};
+        const MeshFile file = builder.read(m_folder, "skinned");
+        QCOMPARE(file.notes.size(), std::size_t(1));
+        QVERIFY(file.notes[0].find("skeleton") != std::string::npos);
+    }
+
     void writesWhatTheFormatAsksFor() {
         Mesh mesh = test::makeSheet(3, 3);
         test::addUvsWithSeam(mesh, 0.5);
