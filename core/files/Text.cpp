@@ -54,12 +54,6 @@ bool LineCursor::atEnd() {
     return m_rest.empty();
 }
 
-std::optional<float> parseFloat(std::string_view word) {
-    LineCursor cursor(word);
-    const auto value = cursor.number();
-    return cursor.atEnd() ? value : std::nullopt;
-}
-
 std::optional<long long> parseInteger(std::string_view word) {
     long long value = 0;
     const char* begin = word.data();

@@ -28,8 +28,7 @@ private:
     std::string_view m_rest;
 };
 
-/// Parses a whole word as a number; infinities and NaN are given as they are.
-std::optional<float> parseFloat(std::string_view word);
+/// Parses a whole word as a whole number.
 std::optional<long long> parseInteger(std::string_view word);
 
 /// Cuts a text at line ends into chunks of about `chunkSize` bytes.

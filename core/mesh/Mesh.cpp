@@ -107,18 +107,6 @@ double diagonal(const Mesh& mesh) {
     return (box.max() - box.min()).cast<double>().norm();
 }
 
-double boundingSphereDiameter(const Mesh& mesh) {
-    if (mesh.positions.empty()) return 0;
-    const Vec3f centre = boundingBox(mesh).center();
-    constexpr std::size_t chunkSize = 1 << 16;
-    std::vector<float> farthest(chunkCount(mesh.positions.size(), chunkSize), 0.0f);
-    parallelChunks(mesh.positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i)
-            farthest[chunk] = std::max(farthest[chunk], (mesh.positions[i] - centre).norm());
-    });
-    return 2.0 * double(*std::max_element(farthest.begin(), farthest.end()));
-}
-
 std::vector<std::size_t> trianglesByPart(const Mesh& mesh) {
     std::vector<std::size_t> counts(mesh.parts.size(), 0);
     for (const Section& section : mesh.sections) counts[section.part] += section.triangleCount;

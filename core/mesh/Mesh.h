@@ -83,9 +83,6 @@ Box3f boundingBox(const Mesh& mesh);
 /// The length of that box's diagonal: "the size" of a mesh.
 double diagonal(const Mesh& mesh);
 
-/// The diameter of the sphere around the box's centre that holds all positions.
-double boundingSphereDiameter(const Mesh& mesh);
-
 /// The number of triangles of each part.
 std::vector<std::size_t> trianglesByPart(const Mesh& mesh);
 

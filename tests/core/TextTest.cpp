@@ -25,12 +25,11 @@ private slots:
 
     void refusesNumbersWithTails() {
         for (const char* wrong : {"1.5x", "--1", "0x10", "1,5", ""}) {
-            QVERIFY2(!parseFloat(wrong), wrong);
             LineCursor line(wrong);
             QVERIFY2(!line.number(), wrong);
         }
-        QVERIFY(std::isnan(*parseFloat("nan")));
-        QVERIFY(std::isinf(*parseFloat("-inf")));
+        QVERIFY(std::isnan(*LineCursor("nan").number()));  // given as they are, for the reader to refuse
+        QVERIFY(std::isinf(*LineCursor("-inf").number()));
     }
 
     void readsIntegersWhole() {
