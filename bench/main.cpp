@@ -135,11 +135,15 @@ int main(int argc, char** argv) {
     app.add_option("--runs", runs, "of which the median is told")->capture_default_str();
     bool withQuality = true;
     app.add_flag("!--no-quality", withQuality, "leave the comparison with the textbook out");
+    bool withSpeed = true;
+    app.add_flag("!--no-speed", withSpeed, "leave speed and memory out");
     CLI11_PARSE(app, argc, argv);
     try {
         const std::size_t triangles = parseCount(size);
-        bench::memory(triangles);
-        bench::speed(triangles, runs);
+        if (withSpeed) {
+            bench::memory(triangles);
+            bench::speed(triangles, runs);
+        }
         if (!withQuality) return 0;
         bench::quality("coral head", demo::makeCoralHead(triangles));
         Mesh jar = demo::makeStorageJar();

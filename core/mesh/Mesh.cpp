@@ -82,10 +82,21 @@ void requireIndices(const std::vector<Triangle>& triangles, std::size_t count, c
 }  // namespace
 
 std::size_t Mesh::wedgeCount() const {
-    if (!normals.empty()) return normals.size();
-    if (!uvs.empty()) return uvs.size();
-    if (!colors.empty()) return colors.size();
-    return 0;
+    std::size_t count = 0;
+    forWedgeAttributes(*this, [&](const auto& values) { count = count == 0 ? values.size() : count; });
+    return count;
+}
+
+Mesh emptyLike(const Mesh& mesh) {
+    Mesh result;
+    result.parts = mesh.parts;
+    result.materials = mesh.materials;
+    result.skeleton = mesh.skeleton;
+    for (const Morph& morph : mesh.morphs) result.morphs.push_back({morph.name, {}});
+    result.metresPerUnit = mesh.metresPerUnit;
+    result.unitStated = mesh.unitStated;
+    result.wantsTangents = mesh.wantsTangents;
+    return result;
 }
 
 Box3f boundingBox(const Mesh& mesh) {
@@ -142,23 +153,18 @@ std::size_t dropUnused(Mesh& mesh) {
     if (mesh.hasAttributes()) {
         const std::vector<std::uint32_t> numbers =
             renumbering(mesh.wedgeCount(), mesh.wedges.empty() ? mesh.triangles : mesh.wedges, used);
-        keepNumbered(mesh.normals, numbers);
-        keepNumbered(mesh.uvs, numbers);
-        keepNumbered(mesh.colors, numbers);
+        forWedgeAttributes(mesh, [&](auto& values) { keepNumbered(values, numbers); });
         renumber(mesh.wedges, numbers);
     }
     const std::vector<std::uint32_t> numbers = renumbering(before, mesh.triangles, used);
     keepNumbered(mesh.positions, numbers);
+    forVertexAttributes(mesh, [&](auto& values) { keepNumbered(values, numbers); });
     renumber(mesh.triangles, numbers);
     return before - used;
 }
 
 Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
-    Mesh result;
-    result.parts = mesh.parts;
-    result.materials = mesh.materials;
-    result.metresPerUnit = mesh.metresPerUnit;
-    result.unitStated = mesh.unitStated;
+    Mesh result = emptyLike(mesh);
     std::vector<Triangle> wedges;
     for (const Section& section : mesh.sections) {
         if (!wanted[section.part]) continue;
@@ -174,11 +180,15 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
     }
     const std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
     result.positions = pickUsed(mesh.positions, usedVertices);
+    if (!mesh.influences.empty()) result.influences = pickUsed(mesh.influences, usedVertices);
+    for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
+        result.morphs[m].offsets = pickUsed(mesh.morphs[m].offsets, usedVertices);
     makeLocal(result.triangles, usedVertices);
     if (mesh.hasAttributes()) {
         const std::vector<std::uint32_t> used = usedIndices(wedges);
         result.normals = pickUsed(mesh.normals, used);
         result.uvs = pickUsed(mesh.uvs, used);
+        result.secondUvs = pickUsed(mesh.secondUvs, used);
         result.colors = pickUsed(mesh.colors, used);
         makeLocal(wedges, used);
         result.wedges = std::move(wedges);
@@ -189,8 +199,17 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
 void convertUnit(Mesh& mesh, double metresPerUnit) {
     if (mesh.metresPerUnit == metresPerUnit) return;
     const double factor = mesh.metresPerUnit / metresPerUnit;
-    parallelFor(mesh.vertexCount(),
-                [&](std::size_t v) { mesh.positions[v] = (mesh.positions[v].cast<double>() * factor).cast<float>(); });
+    const auto scaleAll = [&](std::vector<Vec3f>& values) {
+        parallelFor(values.size(),
+                    [&](std::size_t v) { values[v] = (values[v].cast<double>() * factor).cast<float>(); });
+    };
+    scaleAll(mesh.positions);
+    for (Morph& morph : mesh.morphs) scaleAll(morph.offsets);
+    for (Joint& joint : mesh.skeleton)
+        for (std::size_t i = 12; i < 15; ++i) {
+            joint.local[i] = float(joint.local[i] * factor);
+            joint.inverseBind[i] = float(joint.inverseBind[i] * factor);
+        }
     mesh.metresPerUnit = metresPerUnit;
 }
 
@@ -199,12 +218,21 @@ void requireSound(const Mesh& mesh, const std::string& what) {
     requireIndices(mesh.triangles, mesh.positions.size(), what);
     if (mesh.hasAttributes()) {
         const std::size_t wedgeCount = mesh.wedgeCount();
-        const auto fits = [&](std::size_t size) { return size == 0 || size == wedgeCount; };
-        if (!fits(mesh.normals.size()) || !fits(mesh.uvs.size()) || !fits(mesh.colors.size()) ||
-            (!mesh.wedges.empty() && mesh.wedges.size() != mesh.triangles.size()))
+        bool fit = true;
+        forWedgeAttributes(mesh,
+                           [&](const auto& values) { fit = fit && (values.empty() || values.size() == wedgeCount); });
+        if (!fit || (!mesh.wedges.empty() && mesh.wedges.size() != mesh.triangles.size()))
             throw MeshError(what + " has attributes of different counts; export the mesh again.");
         requireIndices(mesh.wedges.empty() ? mesh.triangles : mesh.wedges, wedgeCount, what);
     }
+    bool fit = true;
+    forVertexAttributes(
+        mesh, [&](const auto& values) { fit = fit && (values.empty() || values.size() == mesh.positions.size()); });
+    for (const Influences& influences : mesh.influences)
+        for (std::size_t i = 0; i < 4; ++i)
+            fit = fit && (influences.weights[i] == 0 || influences.joints[i] < mesh.skeleton.size());
+    if (!fit)
+        throw MeshError(what + " has a skin or blend shapes that do not fit its vertices; export the mesh again.");
     std::atomic<std::size_t> bad = mesh.positions.size();
     parallelFor(mesh.positions.size(), [&](std::size_t i) {
         if (mesh.positions[i].allFinite()) return;

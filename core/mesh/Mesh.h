@@ -23,6 +23,28 @@ using Triangle = std::array<std::uint32_t, 3>;
 /// Linear 8-bit RGBA.
 using Color = std::array<std::uint8_t, 4>;
 
+/// How much each of at most four joints moves a vertex. The weights sum to 1; those not needed are 0.
+struct Influences {
+    std::array<std::uint16_t, 4> joints{};
+    std::array<float, 4> weights{};
+
+    bool operator==(const Influences&) const = default;
+};
+
+/// A joint of a skeleton. Matrices are column-major, as in glTF.
+struct Joint {
+    std::string name;
+    int parent = -1;  ///< -1 for a root
+    std::array<float, 16> local{};
+    std::array<float, 16> inverseBind{};
+};
+
+/// A shape that the mesh can be blended towards.
+struct Morph {
+    std::string name;
+    std::vector<Vec3f> offsets;  ///< one for each vertex
+};
+
 /// The glTF metallic-roughness model without its textures. Colours are linear.
 struct Material {
     std::string name;
@@ -48,8 +70,9 @@ struct Section {
 
 /// What always holds of a mesh that a reader or the reduction hands out (see requireSound):
 /// every index is in range; `wedges` is empty (then a corner's wedge is its vertex) or has one entry for each triangle;
-/// each attribute is empty or has one value for each wedge; coordinates are finite; the sections cover all triangles,
-/// in order; there is at least one part and one material.
+/// each attribute is empty or has one value for each wedge; influences and the offsets of each morph are empty or have
+/// one value for each vertex, so that skinning and blending never open a seam; coordinates are finite; the sections
+/// cover all triangles, in order; there is at least one part and one material.
 struct Mesh {
     std::vector<Vec3f> positions;     ///< in the file's unit and axes
     std::vector<Triangle> triangles;  ///< indices of positions
@@ -57,7 +80,13 @@ struct Mesh {
     std::vector<Triangle> wedges;  ///< indices of the attributes below
     std::vector<Vec3f> normals;    ///< unit length
     std::vector<Vec2f> uvs;        ///< v runs upwards
+    std::vector<Vec2f> secondUvs;  ///< as of a light map
     std::vector<Color> colors;
+    bool wantsTangents = false;  ///< whether files that can carry tangents get them, made from normals and UVs
+
+    std::vector<Influences> influences;
+    std::vector<Joint> skeleton;
+    std::vector<Morph> morphs;
 
     std::vector<Part> parts;
     std::vector<Material> materials;
@@ -68,7 +97,7 @@ struct Mesh {
 
     std::size_t vertexCount() const { return positions.size(); }
     std::size_t triangleCount() const { return triangles.size(); }
-    bool hasAttributes() const { return !normals.empty() || !uvs.empty() || !colors.empty(); }
+    bool hasAttributes() const { return wedgeCount() > 0; }
     std::size_t wedgeCount() const;
 
     /// The wedges at the corners of a triangle.
@@ -76,6 +105,25 @@ struct Mesh {
         return wedges.empty() ? triangles[triangle] : wedges[triangle];
     }
 };
+
+/// Calls `visit` with each attribute that wedges carry.
+template <class AnyMesh, class Visit>
+void forWedgeAttributes(AnyMesh& mesh, const Visit& visit) {
+    visit(mesh.normals);
+    visit(mesh.uvs);
+    visit(mesh.secondUvs);
+    visit(mesh.colors);
+}
+
+/// Calls `visit` with each attribute that vertices carry besides their positions.
+template <class AnyMesh, class Visit>
+void forVertexAttributes(AnyMesh& mesh, const Visit& visit) {
+    visit(mesh.influences);
+    for (auto& morph : mesh.morphs) visit(morph.offsets);
+}
+
+/// Parts, materials, skeleton and units, without any surface: what a derived mesh shares with its source.
+Mesh emptyLike(const Mesh& mesh);
 
 /// The box around all positions.
 Box3f boundingBox(const Mesh& mesh);

@@ -38,9 +38,9 @@ void makeNormals(Mesh& mesh, double creaseDegrees) {
         faceNormals[t] = normal.norm() > 0 ? Vec3f(normal.normalized().cast<float>()) : Vec3f(Vec3f::Zero());
     });
     const auto leastCosine = float(std::cos(creaseDegrees * pi / 180));
-    const std::vector<Triangle> oldWedges = mesh.uvs.empty() && mesh.colors.empty() ? std::vector<Triangle>()
-                                            : mesh.wedges.empty()                   ? mesh.triangles
-                                                                                    : mesh.wedges;
+    mesh.normals.clear();
+    std::vector<Triangle> oldWedges;
+    if (mesh.hasAttributes()) oldWedges = mesh.wedges.empty() ? mesh.triangles : mesh.wedges;
     std::vector<std::array<std::uint64_t, 3>> keys(mesh.triangleCount());
     std::vector<Triangle> cornerNormal(mesh.triangleCount());  // the triangle whose corner leads the smooth group
     parallelRanges(mesh.vertexCount(), [&](std::size_t begin, std::size_t end) {
@@ -63,15 +63,13 @@ void makeNormals(Mesh& mesh, double creaseDegrees) {
         }
     });
     const std::vector<std::uint64_t> wedgeKeys = assignWedges(mesh, keys);
-    const auto carried = [&](auto& attribute) {
+    forWedgeAttributes(mesh, [&](auto& attribute) {
         if (attribute.empty()) return;
         auto old = std::move(attribute);
         attribute = {};
         attribute.resize(wedgeKeys.size());
         for (std::size_t w = 0; w < wedgeKeys.size(); ++w) attribute[w] = old[wedgeKeys[w] >> 32];
-    };
-    carried(mesh.uvs);
-    carried(mesh.colors);
+    });
     mesh.normals.assign(wedgeKeys.size(), Vec3f(0, 1, 0));
     parallelFor(mesh.vertexCount(), [&](std::size_t v) {
         const auto list = around.of(VertexId(v));

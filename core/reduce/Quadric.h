@@ -61,6 +61,18 @@ struct BasicQuadric {
         return *this;
     }
 
+    BasicQuadric& operator*=(Scalar factor) {
+        xx *= factor;
+        xy *= factor;
+        xz *= factor;
+        yy *= factor;
+        yz *= factor;
+        zz *= factor;
+        b *= factor;
+        c *= factor;
+        return *this;
+    }
+
     /// The same function with positions counted from `origin`.
     BasicQuadric seenFrom(const Vec& origin) const {
         BasicQuadric q = *this;

@@ -7,55 +7,42 @@
 #include <cmath>
 
 namespace um {
+
 namespace {
 
-// Each pass takes a share of what is there, so that the logarithm of the count falls evenly.
-double shareDone(std::size_t from, std::size_t now, std::size_t target) {
-    return std::log(double(from) / double(now)) / std::max(1e-9, std::log(double(from) / double(target)));
-}
-
-// One triangle is left too many, and inner edges take two: a border edge fits exactly, else one under is the closest.
-bool takeLastTriangle(ContractionMesh& mesh, Strictness strictness, const Progress& progress) {
-    return mesh.contractCheapest(1, strictness, progress) > 0 || mesh.contractCheapest(2, strictness, progress) > 0;
-}
-
-bool contractTo(ContractionMesh& mesh, std::size_t target, const Progress& progress) {
-    const std::size_t from = mesh.liveTriangles();
-    for (const Strictness strictness : {Strictness::Careful, Strictness::Relaxed, Strictness::LastResort}) {
-        while (mesh.liveTriangles() > target) {
-            progress.at(shareDone(from, mesh.liveTriangles(), target));
-            if (mesh.pass(target, strictness, progress) > 0) continue;
-            if (mesh.liveTriangles() - target != 1 || !takeLastTriangle(mesh, strictness, progress)) break;
-        }
-    }
-    return mesh.liveTriangles() <= target;
+std::vector<std::uint32_t> partOfSections(const Mesh& mesh) {
+    std::vector<std::uint32_t> parts;
+    for (const Section& section : mesh.sections) parts.push_back(section.part);
+    return parts;
 }
 
 }  // namespace
 
 Reduction::Reduction(const Mesh& source, const Progress& progress) : m_source(source) {
     requireSound(source, "The mesh");
-    m_working = std::make_unique<ContractionMesh>(source, progress);
+    WorkingMesh working(source, {}, {}, {}, false, progress);
+    m_contraction = std::make_unique<Contraction>(std::move(working), trianglesByPart(source),
+                                                  std::vector<std::size_t>(), partOfSections(source));
 }
 
 Reduction::~Reduction() = default;
 
 Reduction::Reduction(const Reduction& other)
-    : m_source(other.m_source), m_working(std::make_unique<ContractionMesh>(*other.m_working)) {}
+    : m_source(other.m_source), m_contraction(std::make_unique<Contraction>(*other.m_contraction)) {}
 
 Reduction::Reduction(Reduction&& other) noexcept = default;
 
 bool Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
-    return contractTo(*m_working, targetTriangles, progress);
+    return m_contraction->contractTo(targetTriangles, progress);
 }
 
 std::size_t Reduction::triangles() const {
-    return m_working->liveTriangles();
+    return m_contraction->triangles();
 }
 
 Mesh Reduction::mesh(double creaseDegrees) const {
-    Mesh result = ContractionMesh(*m_working).finish(m_source);
+    Mesh result = m_contraction->mesh().finish(m_source);
     if (!m_source.normals.empty()) makeNormals(result, creaseDegrees);
     return result;
 }

@@ -50,7 +50,7 @@ public:
 
 private:
     const Mesh& m_source;
-    std::unique_ptr<class ContractionMesh> m_working;
+    std::unique_ptr<class Contraction> m_contraction;
 };
 
 }  // namespace um

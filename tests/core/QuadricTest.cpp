@@ -14,12 +14,15 @@ bool near(double a, double b, double tolerance) {
     return std::abs(a - b) <= tolerance;
 }
 
-// What is left when all allowed contractions down to `target` are done with one strictness only.
-Mesh contracted(const Mesh& mesh, std::size_t target, Strictness strictness) {
-    ContractionMesh working(mesh, Progress());
-    while (working.pass(target, strictness, Progress()) > 0) {
-    }
-    return working.finish(mesh);
+Contraction contractionOf(const Mesh& mesh) {
+    return {WorkingMesh(mesh, {}, {}, {}, false, Progress()), trianglesByPart(mesh), {}, {0}};
+}
+
+// What is left when all allowed contractions down to `target` are done, none looser than that.
+Mesh contracted(const Mesh& mesh, std::size_t target, Strictness loosest) {
+    Contraction contraction = contractionOf(mesh);
+    contraction.contractTo(target, Progress(), loosest);
+    return contraction.mesh().finish(mesh);
 }
 
 }  // namespace
@@ -100,16 +103,16 @@ private slots:
         }
     }
 
-    void contractsExactlyOneEdgeOfAKind() {
-        const Mesh sheet = test::makeSheet(10, 10);
-        ContractionMesh working(sheet, Progress());
-        QCOMPARE(working.contractCheapest(1, Strictness::Careful, Progress()), std::size_t(1));
-        QCOMPARE(working.liveTriangles(), std::size_t(199));
-        QCOMPARE(working.contractCheapest(2, Strictness::Careful, Progress()), std::size_t(2));
-        QCOMPARE(working.liveTriangles(), std::size_t(197));
+    void takesOneTriangleAtABorderAndTwoInside() {
+        Contraction sheet = contractionOf(test::makeSheet(10, 10));
+        QVERIFY(sheet.contractTo(199, Progress()));
+        QCOMPARE(sheet.triangles(), std::size_t(199));
+        QVERIFY(sheet.contractTo(196, Progress()));
+        QCOMPARE(sheet.triangles(), std::size_t(196));
         const Mesh closed = test::makeSphere(1, 6);
-        ContractionMesh without(closed, Progress());
-        QCOMPARE(without.contractCheapest(1, Strictness::LastResort, Progress()), std::size_t(0));  // it has no border
+        Contraction without = contractionOf(closed);
+        QVERIFY(without.contractTo(closed.triangleCount() - 1, Progress()));
+        QCOMPARE(without.triangles(), closed.triangleCount() - 2);  // it has no border
     }
 
     void keepsVerticesThatDoNotMoveBitForBit() {

@@ -1,0 +1,204 @@
+#include "reduce/Attributes.h"
+
+#include "base/Parallel.h"
+
+#include <cmath>
+
+namespace um {
+
+namespace {
+
+// Swimming textures are seen less than a wrong shape of the same length: their error counts half.
+constexpr double uvWeight = 0.5;
+
+// Full contrast in a colour, and a normal off by a radian, count like being off by these shares of the size.
+constexpr double colorWeight = 0.02;
+constexpr double normalWeight = 0.002;
+
+float powerOfTwoNear(double x) {
+    return x > 0 && std::isfinite(x) ? float(std::exp2(std::round(std::log2(x)))) : 1.0f;
+}
+
+// The length on the surface that a unit of UV covers, over all triangles.
+double lengthOfUv(const Mesh& mesh, const std::vector<Vec2f>& uvs) {
+    double surface = 0, flat = 0;
+    for (std::size_t t = 0; t < mesh.triangleCount(); ++t) {
+        const Triangle& triangle = mesh.triangles[t];
+        const Triangle& wedges = mesh.wedgesOf(TriangleId(t));
+        surface += areaNormal(mesh.positions[triangle[0]].cast<double>(), mesh.positions[triangle[1]].cast<double>(),
+                              mesh.positions[triangle[2]].cast<double>())
+                       .norm();
+        const Eigen::Vector2d a = (uvs[wedges[1]] - uvs[wedges[0]]).cast<double>();
+        const Eigen::Vector2d b = (uvs[wedges[2]] - uvs[wedges[0]]).cast<double>();
+        flat += std::abs(a.x() * b.y() - a.y() * b.x());
+    }
+    return flat > 0 ? std::sqrt(surface / flat) : 0;
+}
+
+}  // namespace
+
+Attributes::Attributes(const Mesh& source, const std::vector<WedgeId>& from, bool withNormals) {
+    const auto claim = [&](bool there, int count) {
+        const int first = m_channels;
+        if (!there) return -1;
+        m_channels += count;
+        return first;
+    };
+    m_uv = claim(!source.uvs.empty(), 2);
+    m_secondUv = claim(!source.secondUvs.empty(), 2);
+    m_color = claim(!source.colors.empty(), 4);
+    m_normal = claim(!source.normals.empty() && withNormals, 3);
+    const double size = diagonal(source);
+    if (m_uv >= 0) m_uvScale = powerOfTwoNear(uvWeight * lengthOfUv(source, source.uvs));
+    if (m_secondUv >= 0) m_secondUvScale = powerOfTwoNear(uvWeight * lengthOfUv(source, source.secondUvs));
+    m_colorScale = powerOfTwoNear(colorWeight * size / 255);
+    m_normalScale = powerOfTwoNear(normalWeight * size);
+    m_values.resize(from.size() * std::size_t(m_channels));
+    m_sums.resize(from.size() * std::size_t(1 + 4 * m_channels));
+    parallelFor(from.size(), [&](std::size_t w) {
+        float* values = valuesOf(WedgeId(w));
+        const WedgeId s = from[w];
+        if (m_uv >= 0) Eigen::Map<Vec2f>(values + m_uv) = m_uvScale * source.uvs[s];
+        if (m_secondUv >= 0) Eigen::Map<Vec2f>(values + m_secondUv) = m_secondUvScale * source.secondUvs[s];
+        if (m_color >= 0)
+            for (std::size_t i = 0; i < 4; ++i) values[std::size_t(m_color) + i] = m_colorScale * source.colors[s][i];
+        if (m_normal >= 0) Eigen::Map<Vec3f>(values + m_normal) = m_normalScale * source.normals[s];
+    });
+}
+
+AttributeSums Attributes::sumsOf(WedgeId w) const {
+    AttributeSums sums;
+    const float* at = m_sums.data() + std::size_t(w) * std::size_t(1 + 4 * m_channels);
+    sums.area = *at++;
+    for (std::size_t j = 0; j < std::size_t(m_channels); ++j, at += 4) {
+        sums.gradient[j] = Vec3d(at[0], at[1], at[2]);
+        sums.offset[j] = at[3];
+    }
+    return sums;
+}
+
+void Attributes::setSums(WedgeId w, const AttributeSums& sums) {
+    float* at = m_sums.data() + std::size_t(w) * std::size_t(1 + 4 * m_channels);
+    *at++ = float(sums.area);
+    for (std::size_t j = 0; j < std::size_t(m_channels); ++j, at += 4) {
+        Eigen::Map<Vec3f>(at, 3) = sums.gradient[j].cast<float>();
+        at[3] = float(sums.offset[j]);
+    }
+}
+
+void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast,
+                             double area, Quadric& quadric, AttributeSums& sums) const {
+    // The gradient g lies in the triangle: g·toNext and g·toLast are the differences of the value.
+    const double aa = toNext.squaredNorm(), ab = toNext.dot(toLast), bb = toLast.squaredNorm();
+    const double determinant = aa * bb - ab * ab;
+    // Needles have gradients of any size; they say nothing.
+    if (!(determinant > 1e-8 * aa * bb)) return;
+    sums.area += area;
+    for (int j = 0; j < m_channels; ++j) {
+        const double value = valuesOf(here)[j];
+        const double atNext = valuesOf(next)[j] - value, atLast = valuesOf(last)[j] - value;
+        const Vec3d gradient =
+            ((bb * atNext - ab * atLast) * toNext + (aa * atLast - ab * atNext) * toLast) / determinant;
+        sums.gradient[std::size_t(j)] += area * gradient;
+        quadric += Quadric::plane(gradient, Vec3d::Zero(), area);
+    }
+}
+
+bool Attributes::differBesidesNormals(WedgeId a, WedgeId b) const {
+    const int end = m_normal >= 0 ? m_normal : m_channels;
+    return !std::equal(valuesOf(a), valuesOf(a) + end, valuesOf(b));
+}
+
+void Attributes::keep(const std::vector<std::uint8_t>& kept) {
+    const auto keepRows = [&](std::vector<float>& values, std::size_t row) {
+        std::size_t to = 0;
+        for (std::size_t w = 0; w < kept.size(); ++w) {
+            if (kept[w] == 0) continue;
+            std::copy_n(values.begin() + long(w * row), row, values.begin() + long(to * row));
+            ++to;
+        }
+        values.resize(to * row);
+    };
+    keepRows(m_values, std::size_t(m_channels));
+    keepRows(m_sums, std::size_t(1 + 4 * m_channels));
+}
+
+void Attributes::store(Mesh& mesh) const {
+    const std::size_t count = wedgeCount();
+    if (m_uv >= 0) mesh.uvs.resize(count);
+    if (m_secondUv >= 0) mesh.secondUvs.resize(count);
+    if (m_color >= 0) mesh.colors.resize(count);
+    if (m_normal >= 0) mesh.normals.resize(count);
+    parallelFor(count, [&](std::size_t w) {
+        const float* values = valuesOf(WedgeId(w));
+        if (m_uv >= 0) mesh.uvs[w] = Eigen::Map<const Vec2f>(values + m_uv) / m_uvScale;
+        if (m_secondUv >= 0) mesh.secondUvs[w] = Eigen::Map<const Vec2f>(values + m_secondUv) / m_secondUvScale;
+        if (m_color >= 0)
+            for (std::size_t i = 0; i < 4; ++i)
+                mesh.colors[w][i] =
+                    std::uint8_t(std::clamp(values[std::size_t(m_color) + i] / m_colorScale + 0.5f, 0.0f, 255.0f));
+        if (m_normal >= 0) {
+            const Vec3f normal = Eigen::Map<const Vec3f>(values + m_normal) / m_normalScale;
+            const float length = normal.norm();
+            // What was not touched is not divided, to stay as it was.
+            mesh.normals[w] = std::abs(length - 1) < 1e-4f ? normal
+                              : length > 1e-6f             ? Vec3f(normal / length)
+                                                           : Vec3f(0, 1, 0);
+        }
+    });
+}
+
+AttributeSums emptySums(int channels) {
+    AttributeSums sums;
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
+        sums.gradient[j].setZero();
+        sums.offset[j] = 0;
+    }
+    return sums;
+}
+
+void addSums(AttributeSums& to, const AttributeSums& sums, int channels) {
+    to.area += sums.area;
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
+        to.gradient[j] += sums.gradient[j];
+        to.offset[j] += sums.offset[j];
+    }
+}
+
+void scale(AttributeSums& sums, int channels, double factor) {
+    sums.area *= factor;
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
+        sums.gradient[j] *= factor;
+        sums.offset[j] *= factor;
+    }
+}
+
+void moveOrigin(AttributeSums& sums, int channels, const Vec3d& step) {
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) sums.offset[j] += sums.gradient[j].dot(step);
+}
+
+void moveValues(AttributeSums& sums, int channels, const double* change, Quadric& quadric) {
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
+        quadric.c += change[j] * (change[j] * sums.area - 2 * sums.offset[j]);
+        quadric.b -= change[j] * sums.gradient[j];
+        sums.offset[j] -= change[j] * sums.area;
+    }
+}
+
+void putInBestValues(const AttributeSums& sums, int channels, Quadric& quadric) {
+    if (!(sums.area > 0)) return;
+    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
+        const Vec3d g = sums.gradient[j];
+        const double d = sums.offset[j], share = 1 / sums.area;
+        quadric.xx -= share * g.x() * g.x();
+        quadric.xy -= share * g.x() * g.y();
+        quadric.xz -= share * g.x() * g.z();
+        quadric.yy -= share * g.y() * g.y();
+        quadric.yz -= share * g.y() * g.z();
+        quadric.zz -= share * g.z() * g.z();
+        quadric.b -= share * d * g;
+        quadric.c -= share * d * d;
+    }
+}
+
+}  // namespace um

@@ -1,0 +1,75 @@
+#pragma once
+/// What wedges carry while a mesh is reduced, and how much the surface would be off in it: each value counts as a
+/// length, so that it can be weighed against the shape.
+#include "mesh/Mesh.h"
+#include "reduce/Quadric.h"
+
+#include <array>
+
+namespace um {
+
+/// Sums over the triangles around a wedge. On each triangle every channel is an affine function of the position; with
+/// area, gradients and offsets of all of them, the best common value at a place and its error are known.
+/// Positions are counted from the wedge's vertex, values from the wedge's own value.
+struct AttributeSums {
+    static constexpr int mostChannels = 11;
+
+    double area = 0;
+    std::array<Vec3d, mostChannels> gradient;  ///< times area
+    std::array<double, mostChannels> offset;   ///< times area
+};
+
+/// Values and sums of all wedges in flat arrays.
+/// Source: Hoppe 1999, IEEE Visualization: new quadric metric for simplifying meshes with appearance attributes.
+class Attributes {
+public:
+    /// Takes the values of the source's wedges: new wedge w has those of source wedge from[w].
+    Attributes() = default;
+    Attributes(const Mesh& source, const std::vector<WedgeId>& from, bool withNormals);
+
+    int channels() const { return m_channels; }
+    std::size_t wedgeCount() const { return m_channels == 0 ? 0 : m_values.size() / std::size_t(m_channels); }
+
+    const float* valuesOf(WedgeId w) const { return m_values.data() + std::size_t(w) * std::size_t(m_channels); }
+    float* valuesOf(WedgeId w) { return m_values.data() + std::size_t(w) * std::size_t(m_channels); }
+
+    AttributeSums sumsOf(WedgeId w) const;
+    void setSums(WedgeId w, const AttributeSums& sums);
+
+    /// What seen from a vertex's place and a wedge's value belongs to the quadric of the vertex: the squared gradients.
+    /// @param corners  wedges of a triangle; the first is the one looked from
+    void addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast, double area,
+                     Quadric& quadric, AttributeSums& sums) const;
+
+    /// Whether UVs or colours differ, not normals alone.
+    bool differBesidesNormals(WedgeId a, WedgeId b) const;
+
+    /// Keeps the wedges with number other than `none`, in order.
+    void keep(const std::vector<std::uint8_t>& kept);
+
+    /// Writes the values into the mesh's attributes.
+    void store(Mesh& mesh) const;
+
+private:
+    int m_channels = 0;
+    int m_uv = -1, m_secondUv = -1, m_color = -1, m_normal = -1;  // the first channel of each kind
+    // Powers of two, so that values that nobody changes come back bit for bit.
+    float m_uvScale = 1, m_secondUvScale = 1, m_colorScale = 1, m_normalScale = 1;
+    std::vector<float> m_values;
+    std::vector<float> m_sums;  // for each wedge: area, then gradient and offset of each channel
+};
+
+AttributeSums emptySums(int channels);
+void addSums(AttributeSums& to, const AttributeSums& sums, int channels);
+void scale(AttributeSums& sums, int channels, double factor);
+
+/// Positions counted from p - `step`: what the sums are when seen from `step`.
+void moveOrigin(AttributeSums& sums, int channels, const Vec3d& step);
+
+/// Values counted from `change` higher; the quadric of the vertex changes with them.
+void moveValues(AttributeSums& sums, int channels, const double* change, Quadric& quadric);
+
+/// The quadric with the best values put in for the channels of these sums.
+void putInBestValues(const AttributeSums& sums, int channels, Quadric& quadric);
+
+}  // namespace um

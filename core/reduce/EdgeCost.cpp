@@ -1,0 +1,145 @@
+#include "reduce/EdgeCost.h"
+
+namespace um {
+
+namespace {
+
+// The least cosine between a triangle's normals before and after one contraction. Wider turns would add up to folds.
+constexpr double leastTurn = 0.5;
+
+// 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
+constexpr double needleQuality = 0.04;
+
+Vec3d bestPlace(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apart) {
+    if (atFirst != atOther) return atFirst > atOther ? Vec3d(Vec3d::Zero()) : apart;
+    if (atFirst >= Kind::Corner) return sum.at(Vec3d::Zero()) <= sum.at(apart) ? Vec3d(Vec3d::Zero()) : apart;
+    Vec3d place = sum.minimum(apart / 2);
+    // Where the planes are nearly parallel the optimum runs away; an end or the middle is as good.
+    if ((place - apart / 2).squaredNorm() > 4 * apart.squaredNorm()) {
+        place = apart / 2;
+        if (sum.at(Vec3d::Zero()) < sum.at(place)) place = Vec3d::Zero();
+        if (sum.at(apart) < sum.at(place)) place = apart;
+    }
+    return place;
+}
+
+// No triangle at `from` that stays is turned over or squeezed to a needle when `from` and `other` move to `place`.
+bool keepsShape(const WorkingMesh& mesh, VertexId from, VertexId other, const Vec3d& origin, const Vec3d& place,
+                Strictness strictness) {
+    const Vec3d old = mesh.place(from) - origin;
+    for (CornerId c = mesh.firstCorner[from]; c != none; c = mesh.nextCorner[c]) {
+        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
+        if (next == other || last == other) continue;
+        const Vec3d a = mesh.place(next) - origin;
+        const Vec3d b = mesh.place(last) - origin;
+        const Vec3d before = (a - old).cross(b - old);
+        const Vec3d after = (a - place).cross(b - place);
+        const double beforeSquared = before.squaredNorm();
+        const double afterSquared = after.squaredNorm();
+        if (beforeSquared == 0) continue;
+        const double along = before.dot(after);
+        if (along <= 0 || along * along < leastTurn * leastTurn * beforeSquared * afterSquared) return false;
+        if (strictness != Strictness::Careful) continue;
+        const double opposite = (b - a).squaredNorm();
+        const double edges = opposite + (a - place).squaredNorm() + (b - place).squaredNorm();
+        if (12 * afterSquared >= needleQuality * needleQuality * edges * edges) continue;
+        const double edgesBefore = opposite + (a - old).squaredNorm() + (b - old).squaredNorm();
+        if (afterSquared * edgesBefore * edgesBefore < beforeSquared * edges * edges) return false;
+    }
+    return true;
+}
+
+void ringOf(const WorkingMesh& mesh, VertexId v, std::vector<VertexId>& ring) {
+    ring.clear();
+    const auto add = [&](VertexId w) {
+        if (std::find(ring.begin(), ring.end(), w) == ring.end()) ring.push_back(w);
+    };
+    mesh.forCorners(v, [&](CornerId c) {
+        add(mesh.nextOf(c));
+        add(mesh.lastOf(c));
+    });
+}
+
+}  // namespace
+
+EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
+    const Vec3d apart = mesh.place(v) - mesh.place(u);
+    Quadric sum = Quadric(mesh.quadrics[v]).seenFrom(-apart);
+    sum += Quadric(mesh.quadrics[u]);
+    if (mesh.attributes.channels() > 0) {
+        std::array<WorkingMesh::WedgeGroup, WorkingMesh::mostGroups> groups;
+        const std::size_t count = mesh.wedgeGroups(u, v, groups, sum);
+        for (std::size_t i = 0; i < count; ++i) putInBestValues(groups[i].sums, mesh.attributes.channels(), sum);
+    }
+    EdgeCost result;
+    result.place = bestPlace(sum, mesh.kinds[u], mesh.kinds[v], apart);
+    result.cost = float(std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v));
+    return result;
+}
+
+bool isLongerThan(const WorkingMesh& mesh, VertexId v, std::size_t triangles) {
+    std::size_t count = 0;
+    for (CornerId c = mesh.firstCorner[v]; c != none; c = mesh.nextCorner[c])
+        if (++count > triangles) return true;
+    return false;
+}
+
+bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness) {
+    const Kind atFirst = mesh.kinds[u], atOther = mesh.kinds[v];
+    if (atFirst == Kind::Interior || atOther == Kind::Interior) return true;
+    const Kind least = std::min(atFirst, atOther);
+    if (least == Kind::Locked || (least == Kind::Corner && strictness != Strictness::LastResort)) return false;
+    return !isLongerThan(mesh, u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
+}
+
+int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& place, Strictness strictness,
+                   EdgeScratch& scratch) {
+    if (isLongerThan(mesh, u, mostTrianglesAround) || isLongerThan(mesh, v, mostTrianglesAround)) return 0;
+    if (!kindsAllow(mesh, u, v, strictness)) return 0;
+    std::array<VertexId, 8> apexes;
+    std::size_t shared = 0, atFirst = 0, atOther = 0;
+    const auto isApex = [&](VertexId w) {
+        return std::find(apexes.begin(), apexes.begin() + long(shared), w) != apexes.begin() + long(shared);
+    };
+    bool fits = true;
+    mesh.forCorners(u, [&](CornerId c) {
+        ++atFirst;
+        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
+        if (next != v && last != v) return;
+        const VertexId apex = next == v ? last : next;
+        fits = fits && shared < apexes.size() && !isApex(apex);
+        if (fits) apexes[shared++] = apex;
+    });
+    if (!fits || shared == 0) return 0;
+    // Whoever neighbours both ends must form a triangle with the edge.
+    ringOf(mesh, u, scratch.ring);
+    ringOf(mesh, v, scratch.otherRing);
+    std::size_t common = 0;
+    for (const VertexId w : scratch.otherRing)
+        common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
+    if (common != shared) return 0;
+    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
+    // that is left of its piece would vanish.
+    bool both[2] = {false, false}, onBorder[2] = {false, false};
+    for (int side = 0; side < 2; ++side) {
+        std::size_t corners = 0;
+        mesh.forCorners(side == 0 ? u : v, [&](CornerId c) {
+            ++corners;
+            const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
+            if (isApex(next) && isApex(last)) both[side] = true;
+        });
+        if (side == 1) atOther = corners;
+        // An open fan has one neighbour more than triangles.
+        onBorder[side] = (side == 0 ? scratch.ring : scratch.otherRing).size() == corners + 1;
+    }
+    if (both[0] && both[1]) return 0;
+    if (atFirst == shared && atOther == shared) return 0;
+    // An inner edge between two borders would pinch the surface.
+    if (onBorder[0] && onBorder[1] && shared != 1) return 0;
+    const Vec3d origin = mesh.place(u);
+    if (!keepsShape(mesh, u, v, origin, place, strictness) || !keepsShape(mesh, v, u, origin, place, strictness))
+        return 0;
+    return int(shared);
+}
+
+}  // namespace um

@@ -1,0 +1,42 @@
+#pragma once
+/// What contracting an edge would cost, and where the joined vertex would lie.
+#include "reduce/WorkingMesh.h"
+
+namespace um {
+
+struct EdgeCost {
+    float cost = 0;               ///< squared length times area
+    Vec3d place = Vec3d::Zero();  ///< counted from the first vertex
+};
+
+/// The place with the least error for the edge from u to v, as far as the kinds of both leave it open.
+/// Source: Garland & Heckbert 1997 (quadrics); Hoppe 1999 (attributes).
+EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v);
+
+/// How strict a contraction is. The later ones are tried only where the earlier ones find nothing more.
+enum class Strictness : std::uint8_t {
+    Careful,    ///< no needles, triangles keep their direction within 60 degrees
+    Relaxed,    ///< needles are allowed
+    LastResort  ///< where several protected lines meet, their junctions may be joined along them
+};
+
+/// Room for the lists of one question, to be used again for the next.
+struct EdgeScratch {
+    std::vector<VertexId> ring, otherRing;
+};
+
+/// The number of triangles that contracting v into u would take away; 0 if it may not be: if it would change the
+/// topology (link condition), turn a triangle over, or run against what is protected.
+/// Source: Dey, Edelsbrunner, Guha & Nekhayev 1999.
+int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& place, Strictness strictness,
+                   EdgeScratch& scratch);
+
+/// A vertex of more triangles waits until its neighbours have contracted around it: every test costs by that number.
+inline constexpr std::size_t mostTrianglesAround = 128;
+
+bool isLongerThan(const WorkingMesh& mesh, VertexId v, std::size_t triangles);
+
+/// Whether the kinds and lines at both ends let the edge be contracted at all.
+bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness);
+
+}  // namespace um

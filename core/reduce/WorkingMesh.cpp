@@ -1,0 +1,466 @@
+#include "reduce/WorkingMesh.h"
+
+#include "base/Parallel.h"
+#include "mesh/Weld.h"
+
+#include <bit>
+#include <cmath>
+
+namespace um {
+
+namespace {
+
+// Protected lines weigh as much as a face of twice their squared length.
+constexpr double featureWeight = 2.0;
+
+// A vertex of more triangles is a pole: looking at all pairs of them would cost the square.
+constexpr std::size_t poleTriangles = 4096;
+
+std::uint64_t attributeKey(const Mesh& mesh, WedgeId w, bool withNormals) {
+    std::uint64_t key = 0;
+    const auto add = [&](float value) { key = mixBits(key ^ std::bit_cast<std::uint32_t>(value + 0.0f)); };
+    for (const std::vector<Vec2f>* uvs : {&mesh.uvs, &mesh.secondUvs})
+        if (!uvs->empty()) {
+            add((*uvs)[w].x());
+            add((*uvs)[w].y());
+        }
+    if (!mesh.colors.empty()) key = mixBits(key ^ std::bit_cast<std::uint32_t>(mesh.colors[w]));
+    if (withNormals && !mesh.normals.empty())
+        for (const float value : mesh.normals[w]) add(value);
+    return key;
+}
+
+Influences blend(const Influences& a, const Influences& b, double share) {
+    if (a == b) return a;
+    std::array<std::pair<float, std::uint16_t>, 8> found{};
+    std::size_t count = 0;
+    const auto add = [&](const Influences& from, double factor) {
+        for (std::size_t i = 0; i < 4; ++i) {
+            if (from.weights[i] <= 0) continue;
+            std::size_t at = 0;
+            while (at < count && found[at].second != from.joints[i]) ++at;
+            if (at == count) found[count++] = {0.0f, from.joints[i]};
+            found[at].first += float(factor) * from.weights[i];
+        }
+    };
+    add(a, 1 - share);
+    add(b, share);
+    std::sort(found.begin(), found.begin() + long(count), [](const auto& x, const auto& y) {
+        return x.first != y.first ? x.first > y.first : x.second < y.second;
+    });
+    Influences result;
+    float sum = 0;
+    for (std::size_t i = 0; i < std::min<std::size_t>(4, count); ++i) sum += found[i].first;
+    for (std::size_t i = 0; i < std::min<std::size_t>(4, count); ++i) {
+        result.joints[i] = found[i].second;
+        result.weights[i] = found[i].first / sum;
+    }
+    return result;
+}
+
+}  // namespace
+
+double influenceDifference(const Influences& a, const Influences& b) {
+    double difference = 0;
+    for (std::size_t i = 0; i < 4; ++i) {
+        double other = 0;
+        for (std::size_t j = 0; j < 4; ++j)
+            if (b.joints[j] == a.joints[i]) other += b.weights[j];
+        difference += std::max(0.0, double(a.weights[i]) - other);
+    }
+    return difference;
+}
+
+WorkingMesh::WorkingMesh(const Mesh& source, const Protect& protect, const std::vector<float>& factors,
+                         const std::vector<std::uint8_t>& locked, bool keepNormals, const Progress& progress)
+    : positions(source.positions),
+      influences(source.influences),
+      m_protect(protect),
+      m_leastCreaseCosine(std::cos(protect.creaseDegrees * pi / 180)) {
+    for (const Morph& morph : source.morphs) morphs.push_back(morph.offsets);
+    m_skinScale = source.influences.empty() ? 0 : 0.02 * diagonal(source);
+    const auto isWhole = [&](std::size_t t) {
+        const Triangle& triangle = source.triangles[t];
+        return triangle[0] != triangle[1] && triangle[1] != triangle[2] && triangle[2] != triangle[0];
+    };
+    triangles = parallelFilter(source.triangles, isWhole);
+    sections = parallelFilter(sectionOfTriangles(source), isWhole);
+    progress.at(0.1);
+    keepNormals = keepNormals && !source.normals.empty();
+    if (!source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepNormals) {
+        // Wedges anew, by what is carried: a corner differs from its neighbour only where a value does.
+        Mesh shape;
+        shape.positions.resize(positions.size());
+        shape.triangles = triangles;
+        const std::vector<Triangle> from =
+            parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
+        std::vector<std::array<std::uint64_t, 3>> keys(from.size());
+        parallelFor(from.size(), [&](std::size_t t) {
+            for (std::size_t k = 0; k < 3; ++k) keys[t][k] = attributeKey(source, from[t][k], keepNormals);
+        });
+        std::vector<WedgeId> sourceWedges(assignWedges(shape, keys).size());
+        wedges = std::move(shape.wedges);
+        for (std::size_t t = 0; t < from.size(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) sourceWedges[wedges[t][k]] = from[t][k];
+        attributes = Attributes(source, sourceWedges, keepNormals);
+    }
+    progress.at(0.4);
+    linkCorners();
+    progress.at(0.6);
+    prepareVertices(factors, locked);
+    progress.at(1);
+}
+
+void WorkingMesh::linkCorners() {
+    firstCorner.assign(positions.size(), none);
+    nextCorner.resize(3 * triangles.size());
+    for (std::size_t c = nextCorner.size(); c-- > 0;) {
+        CornerId& first = firstCorner[triangles[c / 3][c % 3]];
+        nextCorner[c] = first;
+        first = CornerId(c);
+    }
+}
+
+void WorkingMesh::spokesOf(VertexId v, std::vector<Spoke>& spokes) const {
+    spokes.clear();
+    const auto spokeTo = [&](VertexId w) -> Spoke& {
+        for (Spoke& spoke : spokes)
+            if (spoke.vertex == w) return spoke;
+        spokes.push_back({w});
+        return spokes.back();
+    };
+    forCorners(v, [&](CornerId c) {
+        const Triangle& triangle = triangles[c / 3];
+        const CornerId k = c % 3;
+        Spoke& out = spokeTo(triangle[k == 2 ? 0 : k + 1]);
+        out.broken = out.broken || out.out != none;
+        out.out = c;
+        Spoke& in = spokeTo(triangle[k == 0 ? 2 : k - 1]);
+        in.broken = in.broken || in.in != none;
+        in.in = c;
+    });
+}
+
+Protection WorkingMesh::protectionOf(const Spoke& spoke) const {
+    // What is not a surface has no way to go along.
+    if (spoke.broken || spoke.isBorder())
+        return spoke.broken ? std::max(Protection::On, m_protect.borders) : m_protect.borders;
+    Protection found = Protection::Off;
+    const auto demand = [&](Protection protection) { found = std::max(found, protection); };
+    const TriangleId out = spoke.out / 3, in = spoke.in / 3;
+    if (sections[out] != sections[in]) demand(m_protect.materials);
+    if (!wedges.empty()) {
+        // A seam has two sides at both ends; where it has but one at an end, as around a pole, the surface may shrink
+        // there.
+        const WedgeId farOut = wedges[out][(spoke.out % 3 + 1) % 3], farIn = wedges[in][(spoke.in % 3 + 2) % 3];
+        if (wedgeAt(spoke.out) != wedgeAt(spoke.in) && farOut != farIn)
+            demand(attributes.differBesidesNormals(wedgeAt(spoke.out), wedgeAt(spoke.in)) ||
+                           attributes.differBesidesNormals(farOut, farIn)
+                       ? m_protect.seams
+                       : m_protect.creases);
+    }
+    if (m_protect.creases > found) {
+        const Vec3d here = place(vertexAt(spoke.out));
+        const Vec3d edge = place(spoke.vertex) - here;
+        const Vec3d left = edge.cross(place(lastOf(spoke.out)) - here);
+        const Vec3d right = (place(nextOf(spoke.in)) - here).cross(edge);
+        if (left.dot(right) < m_leastCreaseCosine * left.norm() * right.norm()) demand(m_protect.creases);
+    }
+    return found;
+}
+
+Protection WorkingMesh::protectionOfEdge(VertexId u, VertexId v) const {
+    Spoke spoke{v};
+    forCorners(u, [&](CornerId c) {
+        if (nextOf(c) == v) {
+            spoke.broken = spoke.broken || spoke.out != none;
+            spoke.out = c;
+        } else if (lastOf(c) == v) {
+            spoke.broken = spoke.broken || spoke.in != none;
+            spoke.in = c;
+        }
+    });
+    return protectionOf(spoke);
+}
+
+bool WorkingMesh::influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const {
+    constexpr double noticeable = 0.02;
+    return std::any_of(spokes.begin(), spokes.end(), [&](const Spoke& spoke) {
+        return influenceDifference(influences[v], influences[spoke.vertex]) > noticeable;
+    });
+}
+
+// Kinds, quadrics and attribute sums in one walk around each vertex.
+void WorkingMesh::prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked) {
+    kinds.assign(positions.size(), Kind::Corner);
+    quadrics.resize(positions.size());
+    const bool skinIsHard = m_protect.skin == Protection::Hard && !influences.empty();
+    parallelRanges(positions.size(), [&](std::size_t begin, std::size_t end) {
+        std::vector<Spoke> spokes;
+        std::vector<std::pair<WedgeId, AttributeSums>> sums;
+        for (VertexId v = VertexId(begin); v < end; ++v) {
+            std::size_t corners = 0;
+            forCorners(v, [&](CornerId) { ++corners; });
+            Quadric sum;
+            sums.clear();
+            forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
+            if (corners <= poleTriangles) {
+                spokesOf(v, spokes);
+                int lines = 0;
+                bool isHard = !locked.empty() && locked[v] != 0, isBroken = false;
+                for (const Spoke& spoke : spokes) {
+                    const Protection protection = protectionOf(spoke);
+                    isBroken = isBroken || spoke.broken;
+                    isHard = isHard || protection == Protection::Hard;
+                    if (protection == Protection::Off) continue;
+                    ++lines;
+                    addLine(v, spoke, sum);
+                }
+                isHard = isHard || (skinIsHard && influencesChangeAt(v, spokes));
+                kinds[v] = isHard                    ? Kind::Locked
+                           : lines == 0              ? Kind::Interior
+                           : lines == 2 && !isBroken ? Kind::Feature
+                                                     : Kind::Corner;
+            }
+            const double factor = factors.empty() ? 1.0 : double(factors[v]);
+            sum *= factor;
+            quadrics[v] = StoredQuadric(sum);
+            for (auto& [wedge, wedgeSums] : sums) {
+                scale(wedgeSums, attributes.channels(), factor);
+                attributes.setSums(wedge, wedgeSums);
+            }
+        }
+    });
+}
+
+void WorkingMesh::addTriangle(VertexId v, CornerId c, Quadric& sum,
+                              std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
+    const Vec3d toNext = place(nextOf(c)) - place(v), toLast = place(lastOf(c)) - place(v);
+    const Vec3d doubled = toNext.cross(toLast);
+    const double length = doubled.norm();
+    if (!(length > 0)) return;
+    sum += Quadric::plane(doubled / length, Vec3d::Zero(), length / 2);
+    if (wedges.empty()) return;
+    const Triangle& around = wedges[c / 3];
+    const WedgeId here = around[c % 3];
+    auto known = std::find_if(sums.begin(), sums.end(), [&](const auto& entry) { return entry.first == here; });
+    if (known == sums.end()) known = sums.insert(sums.end(), {here, emptySums(attributes.channels())});
+    attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, length / 2, sum,
+                           known->second);
+}
+
+// Planes through a protected edge, square to its faces, so that moving sideways off the edge costs.
+void WorkingMesh::addLine(VertexId v, const Spoke& spoke, Quadric& sum) const {
+    const Vec3d edge = place(spoke.vertex) - place(v);
+    for (const CornerId c : {spoke.out, spoke.in}) {
+        if (c == none) continue;
+        const Vec3d normal = (place(nextOf(c)) - place(v)).cross(place(lastOf(c)) - place(v));
+        const Vec3d square = edge.cross(normal);
+        const double length = square.norm();
+        if (length > 0) sum += Quadric::plane(square / length, Vec3d::Zero(), featureWeight * edge.squaredNorm());
+    }
+}
+
+double WorkingMesh::skinCost(VertexId u, VertexId v) const {
+    if (influences.empty() || m_protect.skin == Protection::Off) return 0;
+    const double off = m_skinScale * influenceDifference(influences[u], influences[v]) / 2;
+    return off * off * (double(quadrics[u].trace()) + double(quadrics[v].trace()));
+}
+
+void WorkingMesh::unlink(VertexId v, TriangleId t) {
+    CornerId* link = &firstCorner[v];
+    while (*link != none) {
+        if (*link / 3 == t)
+            *link = nextCorner[*link];
+        else
+            link = &nextCorner[*link];
+    }
+}
+
+void WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
+    const Vec3d apart = place(v) - place(u);
+    const double share = apart.squaredNorm() > 0 ? std::clamp(to.dot(apart) / apart.squaredNorm(), 0.0, 1.0) : 0.0;
+    Quadric sum = Quadric(quadrics[v]).seenFrom(-apart);
+    sum += Quadric(quadrics[u]);
+    const bool stays = to.isZero(0);
+    const bool atOther = !stays && to == apart;
+    const bool holdsValues = (stays && kinds[u] >= Kind::Corner) || (atOther && kinds[v] >= Kind::Corner);
+    if (!wedges.empty())
+        joinWedges(u, v, to, holdsValues, sum);
+    else
+        sum = sum.seenFrom(to);
+    quadrics[u] = StoredQuadric(sum);
+    // A vertex that does not move keeps its position bit for bit.
+    if (atOther)
+        positions[u] = positions[v];
+    else if (!stays)
+        positions[u] = (place(u) + to).cast<float>();
+    if (!influences.empty()) influences[u] = blend(influences[u], influences[v], share);
+    for (std::vector<Vec3f>& offsets : morphs) offsets[u] += float(share) * (offsets[v] - offsets[u]);
+    kinds[u] = std::max(kinds[u], kinds[v]);
+
+    std::array<TriangleId, 32> dying;
+    std::size_t deaths = 0;
+    CornerId last = none;
+    for (CornerId c = firstCorner[u]; c != none; c = nextCorner[c]) {
+        last = c;
+        if ((nextOf(c) == v || lastOf(c) == v) && deaths < dying.size()) dying[deaths++] = c / 3;
+    }
+    const CornerId joined = firstCorner[v];
+    for (CornerId c = joined; c != none; c = nextCorner[c])
+        if (std::find(dying.begin(), dying.begin() + long(deaths), c / 3) == dying.begin() + long(deaths))
+            triangles[c / 3][c % 3] = u;
+    nextCorner[last] = joined;
+    firstCorner[v] = none;
+    for (std::size_t i = 0; i < deaths; ++i) {
+        const TriangleId t = dying[i];
+        for (const VertexId w : triangles[t])
+            if (w != v) unlink(w, t);
+        triangles[t] = {0, 0, 0};
+    }
+}
+
+// The wedges at both ends of the edge are joined side by side; what either end carries elsewhere stays by itself.
+void WorkingMesh::joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum) {
+    std::array<WedgeGroup, mostGroups> groups;
+    const int channels = attributes.channels();
+    const std::size_t count = wedgeGroups(u, v, groups, sum);
+    sum = sum.seenFrom(to);
+    const bool valuesOfOther = holdsValues && !to.isZero(0);
+    for (std::size_t i = 0; i < count; ++i) {
+        WedgeGroup& group = groups[i];
+        const WedgeId kept = group.atFirst != none ? group.atFirst : group.atOther;
+        moveOrigin(group.sums, channels, to);
+        std::array<double, AttributeSums::mostChannels> change{};
+        float* values = attributes.valuesOf(kept);
+        for (int j = 0; j < channels; ++j) {
+            const std::size_t at = std::size_t(j);
+            if (valuesOfOther && group.atFirst != none && group.atOther != none) {
+                const float other = attributes.valuesOf(group.atOther)[j];
+                change[at] = double(other) - double(values[j]);
+                values[j] = other;
+            } else if (!holdsValues && group.sums.area > 0) {
+                change[at] = group.sums.offset[at] / group.sums.area;
+                values[j] = float(double(values[j]) + change[at]);
+            }
+        }
+        moveValues(group.sums, channels, change.data(), sum);
+        attributes.setSums(kept, group.sums);
+        if (group.atFirst == none || group.atOther == none) continue;
+        forCorners(v, [&](CornerId c) {
+            if (wedgeAt(c) == group.atOther) wedges[c / 3][c % 3] = group.atFirst;
+        });
+    }
+}
+
+std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGroup, mostGroups>& groups,
+                                     Quadric& sum) const {
+    const int channels = attributes.channels();
+    const Vec3d apart = place(v) - place(u);
+    std::size_t count = 0;
+    const auto knows = [&](WedgeId WedgeGroup::*end, WedgeId w) {
+        for (std::size_t i = 0; i < count; ++i)
+            if (groups[i].*end == w) return true;
+        return false;
+    };
+    const auto addOther = [&](WedgeGroup& group) {
+        AttributeSums sums = attributes.sumsOf(group.atOther);
+        moveOrigin(sums, channels, -apart);
+        if (group.atFirst == none) {
+            group.sums = sums;
+            return;
+        }
+        std::array<double, AttributeSums::mostChannels> change{};
+        const float* from = attributes.valuesOf(group.atOther);
+        const float* to = attributes.valuesOf(group.atFirst);
+        for (int j = 0; j < channels; ++j) change[std::size_t(j)] = double(to[j]) - double(from[j]);
+        moveValues(sums, channels, change.data(), sum);
+        addSums(group.sums, sums, channels);
+    };
+    forCorners(u, [&](CornerId c) {
+        const bool out = nextOf(c) == v, in = lastOf(c) == v;
+        if ((!out && !in) || count == groups.size()) return;
+        const WedgeId first = wedgeAt(c), other = wedges[c / 3][(c % 3 + (out ? 1u : 2u)) % 3];
+        if (knows(&WedgeGroup::atFirst, first) || knows(&WedgeGroup::atOther, other)) return;
+        WedgeGroup& group = groups[count++];
+        group.atFirst = first;
+        group.atOther = other;
+        group.sums = attributes.sumsOf(first);
+        addOther(group);
+    });
+    forCorners(u, [&](CornerId c) {
+        if (count == groups.size() || knows(&WedgeGroup::atFirst, wedgeAt(c))) return;
+        WedgeGroup& group = groups[count++];
+        group.atFirst = wedgeAt(c);
+        group.atOther = none;
+        group.sums = attributes.sumsOf(group.atFirst);
+    });
+    forCorners(v, [&](CornerId c) {
+        if (count == groups.size() || knows(&WedgeGroup::atOther, wedgeAt(c))) return;
+        WedgeGroup& group = groups[count++];
+        group.atFirst = none;
+        group.atOther = wedgeAt(c);
+        addOther(group);
+    });
+    return count;
+}
+
+std::vector<VertexId> WorkingMesh::compact() {
+    const auto alive = [&](std::size_t t) { return !isDead(TriangleId(t)); };
+    const auto used = [&](std::size_t v) { return isUsed(VertexId(v)); };
+    if (!wedges.empty()) wedges = parallelFilter(wedges, alive);
+    sections = parallelFilter(sections, alive);
+    triangles = parallelFilter(triangles, alive);
+    std::vector<VertexId> number(positions.size());
+    VertexId next = 0;
+    for (std::size_t v = 0; v < number.size(); ++v) {
+        number[v] = next;
+        next += used(v) ? 1 : 0;
+    }
+    parallelFor(triangles.size(), [&](std::size_t t) {
+        for (VertexId& v : triangles[t]) v = number[v];
+    });
+    positions = parallelFilter(positions, used);
+    quadrics = parallelFilter(quadrics, used);
+    kinds = parallelFilter(kinds, used);
+    if (!influences.empty()) influences = parallelFilter(influences, used);
+    for (std::vector<Vec3f>& offsets : morphs) offsets = parallelFilter(offsets, used);
+    if (!wedges.empty()) {
+        std::vector<std::uint8_t> kept(attributes.wedgeCount(), 0);
+        for (const Triangle& triangle : wedges)
+            for (const WedgeId w : triangle) kept[w] = 1;
+        attributes.keep(kept);
+        std::vector<WedgeId> wedgeNumber(kept.begin(), kept.end());
+        exclusivePrefixSum(wedgeNumber);
+        parallelFor(wedges.size(), [&](std::size_t t) {
+            for (WedgeId& w : wedges[t]) w = wedgeNumber[w];
+        });
+    }
+    linkCorners();
+    return number;
+}
+
+Mesh WorkingMesh::finish(const Mesh& source) const {
+    const auto alive = [&](std::size_t t) { return !isDead(TriangleId(t)); };
+    Mesh mesh = emptyLike(source);
+    mesh.positions = positions;
+    mesh.triangles = parallelFilter(triangles, alive);
+    if (!wedges.empty()) mesh.wedges = parallelFilter(wedges, alive);
+    attributes.store(mesh);
+    mesh.influences = influences;
+    for (std::size_t m = 0; m < morphs.size(); ++m) mesh.morphs[m].offsets = morphs[m];
+    const std::vector<std::uint16_t> sectionOf = parallelFilter(sections, alive);
+    for (std::size_t t = 0; t < sectionOf.size(); ++t) {
+        if (t == 0 || sectionOf[t] != sectionOf[t - 1]) {
+            Section section = source.sections[sectionOf[t]];
+            section.firstTriangle = TriangleId(t);
+            section.triangleCount = 0;
+            mesh.sections.push_back(section);
+        }
+        ++mesh.sections.back().triangleCount;
+    }
+    dropUnused(mesh);
+    return mesh;
+}
+
+}  // namespace um

@@ -1,0 +1,115 @@
+#pragma once
+/// The working copy of a mesh while its edges are contracted: flat arrays, corners linked around each vertex, so that
+/// a contraction allocates nothing.
+#include "base/Progress.h"
+#include "mesh/Mesh.h"
+#include "reduce/Attributes.h"
+#include "reduce/Protect.h"
+#include "reduce/Quadric.h"
+
+namespace um {
+
+/// The corner k of triangle t is number 3 t + k.
+using CornerId = std::uint32_t;
+inline constexpr std::uint32_t none = 0xffffffffu;
+
+/// How freely a vertex may move.
+enum class Kind : std::uint8_t {
+    Interior,  ///< anywhere
+    Feature,   ///< along the one protected line that runs through it
+    Corner,    ///< not at all: an end or a junction of those, or something non-manifold
+    Locked     ///< not at all, and it stays for ever
+};
+
+/// A neighbour of a vertex, with the corners of that vertex in the triangles on both sides of their edge.
+struct Spoke {
+    VertexId vertex = none;
+    CornerId out = none;  ///< in the triangle where the neighbour comes next
+    CornerId in = none;   ///< in the triangle where it comes before
+    bool broken = false;  ///< more than two triangles, or two that disagree about the outer side
+
+    bool isBorder() const { return out == none || in == none; }
+};
+
+class WorkingMesh {
+public:
+    /// @param factors  by which each vertex's error counts, or empty
+    /// @param locked   vertices that must stay, or empty
+    WorkingMesh(const Mesh& source, const Protect& protect, const std::vector<float>& factors,
+                const std::vector<std::uint8_t>& locked, bool keepNormals, const Progress& progress);
+
+    std::size_t vertexCount() const { return positions.size(); }
+    bool isDead(TriangleId t) const { return triangles[t][0] == triangles[t][1]; }
+    bool isUsed(VertexId v) const { return firstCorner[v] != none; }
+
+    /// Calls `visit(corner)` for each corner at `v`; it may not change the list.
+    template <class Visit>
+    void forCorners(VertexId v, const Visit& visit) const {
+        for (CornerId c = firstCorner[v]; c != none; c = nextCorner[c]) visit(c);
+    }
+
+    VertexId vertexAt(CornerId c) const { return triangles[c / 3][c % 3]; }
+    VertexId nextOf(CornerId c) const { return triangles[c / 3][(c % 3 + 1) % 3]; }
+    VertexId lastOf(CornerId c) const { return triangles[c / 3][(c % 3 + 2) % 3]; }
+    WedgeId wedgeAt(CornerId c) const { return wedges[c / 3][c % 3]; }
+    Vec3d place(VertexId v) const { return positions[v].cast<double>(); }
+
+    /// The neighbours of `v`, in the order of its corners.
+    void spokesOf(VertexId v, std::vector<Spoke>& spokes) const;
+
+    /// How the edge from a vertex to that neighbour is protected.
+    Protection protectionOf(const Spoke& spoke) const;
+    Protection protectionOfEdge(VertexId u, VertexId v) const;
+
+    /// The wedges at u and v that a contraction would join, and those that stay alone; sums are seen from u and from
+    /// the value of the first. What the change of value at v does to the quadric goes into `sum`.
+    struct WedgeGroup {
+        WedgeId atFirst = none, atOther = none;
+        AttributeSums sums;
+    };
+    static constexpr std::size_t mostGroups = 16;
+    std::size_t wedgeGroups(VertexId u, VertexId v, std::array<WedgeGroup, mostGroups>& groups, Quadric& sum) const;
+
+    /// What mixing the influences of joints at both ends costs, as squared length times area.
+    double skinCost(VertexId u, VertexId v) const;
+
+    /// Moves `v` into `u`, which goes to `place` (counted from where it was). The edge's triangles die.
+    void contract(VertexId u, VertexId v, const Vec3d& place);
+
+    /// Drops dead triangles and vertices; the order of the others stays.
+    /// @returns for each old vertex its new number, or that of the next one kept
+    std::vector<VertexId> compact();
+
+    /// What is left, as a mesh with the source's parts, materials and units.
+    Mesh finish(const Mesh& source) const;
+
+    std::vector<Vec3f> positions;
+    std::vector<StoredQuadric> quadrics;  ///< each counted from its vertex
+    std::vector<Kind> kinds;
+    std::vector<Triangle> triangles;  ///< dead ones have equal corners
+    std::vector<std::uint16_t> sections;
+    std::vector<Triangle> wedges;  ///< empty where there is nothing to carry
+    Attributes attributes;
+    std::vector<Influences> influences;      ///< of each vertex, or empty
+    std::vector<std::vector<Vec3f>> morphs;  ///< the offsets of each vertex, for each morph
+    std::vector<CornerId> firstCorner;       ///< of each vertex
+    std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
+
+private:
+    void linkCorners();
+    void prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked);
+    void addTriangle(VertexId v, CornerId c, Quadric& sum, std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;
+    void addLine(VertexId v, const Spoke& spoke, Quadric& sum) const;
+    bool influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const;
+    void joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum);
+    void unlink(VertexId v, TriangleId t);
+
+    Protect m_protect;
+    double m_leastCreaseCosine;
+    double m_skinScale = 0;  // the length that a complete change of joints counts as
+};
+
+/// How much of the influence on a vertex is not there on another: 0 to 1.
+double influenceDifference(const Influences& a, const Influences& b);
+
+}  // namespace um
