@@ -85,7 +85,10 @@ void speed(std::size_t triangles, int runs) {
         say((std::string("read and weld binary ") + (extension + 1)).c_str(), seconds, yardstick, 0.75);
     }
     Mesh level;
-    const double reducing = medianSeconds(runs, [&] { level = reduceMesh(coral, {count / 100}, Progress()).mesh; });
+    ReduceSettings toOnePercent;
+    toOnePercent.targetTriangles = count / 100;
+    toOnePercent.polish = false;
+    const double reducing = medianSeconds(runs, [&] { level = reduceMesh(coral, toOnePercent, Progress()).mesh; });
     say("reduce to 1 %", reducing, yardstick, 2);
     DeviationSettings settings;
     settings.samples = count / 2;
@@ -112,14 +115,23 @@ void quality(const char* name, const Mesh& source) {
                 formatCount(source.triangleCount()).c_str());
     for (const double share : {0.23, 0.055, 0.013, 0.0023}) {
         const auto target = std::size_t(share * double(source.triangleCount()));
-        Mesh ours, textbook;
-        const double ourSeconds = secondsOf([&] { ours = reduceMesh(source, {target}, Progress()).mesh; });
+        ReduceSettings settings;
+        settings.targetTriangles = target;
+        Mesh plain, polished, textbook;
+        settings.polish = false;
+        const double plainSeconds = secondsOf([&] { plain = reduceMesh(source, settings, Progress()).mesh; });
+        settings.polish = true;
+        const double polishedSeconds = secondsOf([&] { polished = reduceMesh(source, settings, Progress()).mesh; });
         const double textbookSeconds = secondsOf([&] { textbook = reduceByTextbook(source, target); });
-        const Deviation a = measureDeviation(source, ours, {}, Progress());
-        const Deviation b = measureDeviation(source, textbook, {}, Progress());
-        std::printf("  %5.2f %%   rms %.2fx (%s)   max %.2fx (%s)   speed %.1fx (%.2f s)\n", 100 * share, a.rms / b.rms,
-                    formatLength(a.rms).c_str(), a.max / b.max, formatLength(a.max).c_str(),
-                    textbookSeconds / ourSeconds, ourSeconds);
+        const Deviation yardstick = measureDeviation(source, textbook, {}, Progress());
+        const auto sayOf = [&](const char* how, const Mesh& level, double seconds) {
+            const Deviation d = measureDeviation(source, level, {}, Progress());
+            std::printf("  %5.2f %% %-9s rms %.2fx (%s)   max %.2fx (%s)   speed %.1fx (%.2f s)\n", 100 * share, how,
+                        d.rms / yardstick.rms, formatLength(d.rms).c_str(), d.max / yardstick.max,
+                        formatLength(d.max).c_str(), textbookSeconds / seconds, seconds);
+        };
+        sayOf("plain", plain, plainSeconds);
+        sayOf("polished", polished, polishedSeconds);
     }
 }
 

@@ -11,6 +11,7 @@ using Vec2f = Eigen::Vector2f;
 using Vec3f = Eigen::Vector3f;
 using Vec3d = Eigen::Vector3d;
 using Vec4f = Eigen::Vector4f;
+using Mat3d = Eigen::Matrix3d;
 using Mat4f = Eigen::Matrix4f;
 using Mat4d = Eigen::Matrix4d;
 using Box3f = Eigen::AlignedBox3f;

@@ -49,7 +49,7 @@ TargetResult searchWithin(const Mesh& source, double allowed, const Progress& pr
         // Nobody knows the number of measurements beforehand: each takes a share of what is left.
         const double begin = 1 - 0.6 * std::pow(0.82, measured), end = 1 - 0.6 * std::pow(0.82, measured + 1);
         ++measured;
-        Attempt attempt{reduction.mesh(), {}};
+        Attempt attempt{reduction.mesh({}, progress.span(begin, begin)), {}};
         attempt.deviation = measureDeviation(source, attempt.mesh, {}, progress.span(begin, end));
         return attempt;
     };

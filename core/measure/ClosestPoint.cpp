@@ -2,11 +2,16 @@
 
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "base/TrianglePoint.h"
 
 #include <embree3/rtcore.h>
 
 namespace um {
 namespace {
+
+Vec3d closestPointOfTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
+    return closestOnTriangle(p, a, b, c).of(a, b, c);
+}
 
 Vec3d unitNormal(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     const Vec3d normal = areaNormal(a, b, c);
@@ -55,28 +60,6 @@ struct ClosestPointFinder::Scene {
     Scene(const Scene&) = delete;
     Scene& operator=(const Scene&) = delete;
 };
-
-Vec3d closestPointOfTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
-    const Vec3d ab = b - a, ac = c - a, ap = p - a;
-    const double d1 = ab.dot(ap), d2 = ac.dot(ap);
-    if (d1 <= 0 && d2 <= 0) return a;
-    const Vec3d bp = p - b;
-    const double d3 = ab.dot(bp), d4 = ac.dot(bp);
-    if (d3 >= 0 && d4 <= d3) return b;
-    const double vc = d1 * d4 - d3 * d2;
-    if (vc <= 0 && d1 >= 0 && d3 <= 0 && d1 - d3 > 0) return a + d1 / (d1 - d3) * ab;
-    const Vec3d cp = p - c;
-    const double d5 = ab.dot(cp), d6 = ac.dot(cp);
-    if (d6 >= 0 && d5 <= d6) return c;
-    const double vb = d5 * d2 - d1 * d6;
-    if (vb <= 0 && d2 >= 0 && d6 <= 0 && d2 - d6 > 0) return a + d2 / (d2 - d6) * ac;
-    const double va = d3 * d6 - d5 * d4;
-    const double e1 = d4 - d3, e2 = d5 - d6;
-    if (va <= 0 && e1 >= 0 && e2 >= 0 && e1 + e2 > 0) return b + e1 / (e1 + e2) * (c - b);
-    const double sum = va + vb + vc;
-    if (!(sum > 0)) return a;
-    return a + (vb * ab + vc * ac) / sum;
-}
 
 ClosestPointFinder::ClosestPointFinder(const Mesh& mesh, const Progress& progress)
     : m_mesh(mesh), m_scene(std::make_unique<Scene>()) {

@@ -14,10 +14,6 @@ struct SurfacePoint {
     double distance = 0;
 };
 
-/// The closest point of the triangle a b c to p.
-/// Source: Ericson 2004, Real-Time Collision Detection, 5.1.5.
-Vec3d closestPointOfTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c);
-
 /// A surface prepared for closest-point questions by a bounding volume hierarchy. Questions may come from any thread.
 class ClosestPointFinder {
 public:

@@ -123,6 +123,13 @@ void Attributes::keep(const std::vector<std::uint8_t>& kept) {
     keepRows(m_sums, std::size_t(1 + 4 * m_channels));
 }
 
+void Attributes::follow(WedgeId w, const Vec3d& step) {
+    const AttributeSums sums = sumsOf(w);
+    if (!(sums.area > 0)) return;
+    for (std::size_t j = 0; j < std::size_t(m_channels); ++j)
+        valuesOf(w)[j] += float(sums.gradient[j].dot(step) / sums.area);
+}
+
 void Attributes::store(Mesh& mesh) const {
     const std::size_t count = wedgeCount();
     if (m_uv >= 0) mesh.uvs.resize(count);

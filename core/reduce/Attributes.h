@@ -47,6 +47,9 @@ public:
     /// Keeps the wedges with number other than `none`, in order.
     void keep(const std::vector<std::uint8_t>& kept);
 
+    /// The wedge's vertex has moved: its values change along their gradients.
+    void follow(WedgeId w, const Vec3d& step);
+
     /// Writes the values into the mesh's attributes.
     void store(Mesh& mesh) const;
 

@@ -361,7 +361,7 @@ bool Contraction::takeBorderTriangle(Strictness strictness) {
     std::vector<Spoke> spokes;
     EdgeScratch scratch;
     for (VertexId v = 0; v < m_mesh.vertexCount(); ++v) {
-        if (!m_mesh.isUsed(v) || isLongerThan(m_mesh, v, mostTrianglesAround)) continue;
+        if (!m_mesh.isUsed(v) || m_mesh.isLongerThan(v, mostTrianglesAround)) continue;
         m_mesh.spokesOf(v, spokes);
         for (const Spoke& spoke : spokes)
             if (spoke.vertex > v && spoke.isBorder())

@@ -77,24 +77,17 @@ EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
     return result;
 }
 
-bool isLongerThan(const WorkingMesh& mesh, VertexId v, std::size_t triangles) {
-    std::size_t count = 0;
-    for (CornerId c = mesh.firstCorner[v]; c != none; c = mesh.nextCorner[c])
-        if (++count > triangles) return true;
-    return false;
-}
-
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness) {
     const Kind atFirst = mesh.kinds[u], atOther = mesh.kinds[v];
     if (atFirst == Kind::Interior || atOther == Kind::Interior) return true;
     const Kind least = std::min(atFirst, atOther);
     if (least == Kind::Locked || (least == Kind::Corner && strictness != Strictness::LastResort)) return false;
-    return !isLongerThan(mesh, u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
+    return !mesh.isLongerThan(u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
 }
 
 int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& place, Strictness strictness,
                    EdgeScratch& scratch) {
-    if (isLongerThan(mesh, u, mostTrianglesAround) || isLongerThan(mesh, v, mostTrianglesAround)) return 0;
+    if (mesh.isLongerThan(u, mostTrianglesAround) || mesh.isLongerThan(v, mostTrianglesAround)) return 0;
     if (!kindsAllow(mesh, u, v, strictness)) return 0;
     std::array<VertexId, 8> apexes;
     std::size_t shared = 0, atFirst = 0, atOther = 0;

@@ -34,8 +34,6 @@ int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d&
 /// A vertex of more triangles waits until its neighbours have contracted around it: every test costs by that number.
 inline constexpr std::size_t mostTrianglesAround = 128;
 
-bool isLongerThan(const WorkingMesh& mesh, VertexId v, std::size_t triangles);
-
 /// Whether the kinds and lines at both ends let the edge be contracted at all.
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness);
 

@@ -11,6 +11,8 @@ struct ReduceSettings {
     std::size_t targetTriangles = 0;
     /// Normals of the result (made anew where the source has normals) are split at edges sharper than this.
     double creaseDegrees = 50;
+    /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
+    bool polish = true;
 };
 
 struct Reduced {
@@ -46,10 +48,11 @@ public:
     bool reduceTo(std::size_t targetTriangles, const Progress& progress);
     std::size_t triangles() const;
     /// What there is now.
-    Mesh mesh(double creaseDegrees = ReduceSettings().creaseDegrees) const;
+    Mesh mesh(const ReduceSettings& settings, const Progress& progress) const;
 
 private:
     const Mesh& m_source;
+    std::vector<std::pair<VertexId, VertexId>> m_sourceLines;
     std::unique_ptr<class Contraction> m_contraction;
 };
 

@@ -183,6 +183,25 @@ Protection WorkingMesh::protectionOfEdge(VertexId u, VertexId v) const {
     return protectionOf(spoke);
 }
 
+std::vector<std::pair<VertexId, VertexId>> WorkingMesh::lines() const {
+    std::vector<std::pair<VertexId, VertexId>> found;
+    std::vector<Spoke> spokes;
+    for (VertexId v = 0; v < vertexCount(); ++v) {
+        if (!isUsed(v) || kinds[v] == Kind::Interior || isLongerThan(v, poleTriangles)) continue;
+        spokesOf(v, spokes);
+        for (const Spoke& spoke : spokes)
+            if (spoke.vertex > v && protectionOf(spoke) != Protection::Off) found.push_back({v, spoke.vertex});
+    }
+    return found;
+}
+
+bool WorkingMesh::isLongerThan(VertexId v, std::size_t triangleCount) const {
+    std::size_t count = 0;
+    for (CornerId c = firstCorner[v]; c != none; c = nextCorner[c])
+        if (++count > triangleCount) return true;
+    return false;
+}
+
 bool WorkingMesh::influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const {
     constexpr double noticeable = 0.02;
     return std::any_of(spokes.begin(), spokes.end(), [&](const Spoke& spoke) {

@@ -48,6 +48,8 @@ public:
         for (CornerId c = firstCorner[v]; c != none; c = nextCorner[c]) visit(c);
     }
 
+    bool isLongerThan(VertexId v, std::size_t triangleCount) const;
+
     VertexId vertexAt(CornerId c) const { return triangles[c / 3][c % 3]; }
     VertexId nextOf(CornerId c) const { return triangles[c / 3][(c % 3 + 1) % 3]; }
     VertexId lastOf(CornerId c) const { return triangles[c / 3][(c % 3 + 2) % 3]; }
@@ -60,6 +62,9 @@ public:
     /// How the edge from a vertex to that neighbour is protected.
     Protection protectionOf(const Spoke& spoke) const;
     Protection protectionOfEdge(VertexId u, VertexId v) const;
+
+    /// The edges of all protected lines, each once.
+    std::vector<std::pair<VertexId, VertexId>> lines() const;
 
     /// The wedges at u and v that a contraction would join, and those that stay alone; sums are seen from u and from
     /// the value of the first. What the change of value at v does to the quadric goes into `sum`.
