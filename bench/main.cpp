@@ -85,10 +85,10 @@ void speed(std::size_t triangles, int runs) {
         say((std::string("read and weld binary ") + (extension + 1)).c_str(), seconds, yardstick, 0.75);
     }
     Mesh level;
-    ReduceSettings toOnePercent;
-    toOnePercent.targetTriangles = count / 100;
-    toOnePercent.polish = false;
-    const double reducing = medianSeconds(runs, [&] { level = reduceMesh(coral, toOnePercent, Progress()).mesh; });
+    ReduceSettings plain;
+    plain.polish = false;
+    const double reducing =
+        medianSeconds(runs, [&] { level = reduceMesh(coral, count / 100, plain, Progress()).mesh; });
     say("reduce to 1 %", reducing, yardstick, 2);
     DeviationSettings settings;
     settings.samples = count / 2;
@@ -101,7 +101,7 @@ void memory(std::size_t triangles) {
     const double alone = peakBytes([&] { demo::makeCoralHead(triangles); });
     const double reducing = peakBytes([&] {
         const Mesh coral = demo::makeCoralHead(triangles);
-        reduceMesh(coral, {triangles / 100}, Progress());
+        reduceMesh(coral, triangles / 100, {}, Progress());
     });
     std::printf(
         "Memory, coral head of %s triangles\n  making it peaks at %.0f, reducing it to 1 %% at %.0f bytes a triangle"
@@ -116,12 +116,12 @@ void quality(const char* name, const Mesh& source) {
     for (const double share : {0.23, 0.055, 0.013, 0.0023}) {
         const auto target = std::size_t(share * double(source.triangleCount()));
         ReduceSettings settings;
-        settings.targetTriangles = target;
         Mesh plain, polished, textbook;
         settings.polish = false;
-        const double plainSeconds = secondsOf([&] { plain = reduceMesh(source, settings, Progress()).mesh; });
+        const double plainSeconds = secondsOf([&] { plain = reduceMesh(source, target, settings, Progress()).mesh; });
         settings.polish = true;
-        const double polishedSeconds = secondsOf([&] { polished = reduceMesh(source, settings, Progress()).mesh; });
+        const double polishedSeconds =
+            secondsOf([&] { polished = reduceMesh(source, target, settings, Progress()).mesh; });
         const double textbookSeconds = secondsOf([&] { textbook = reduceByTextbook(source, target); });
         const Deviation yardstick = measureDeviation(source, textbook, {}, Progress());
         const auto sayOf = [&](const char* how, const Mesh& level, double seconds) {

@@ -24,7 +24,7 @@ int run(const Options& options) {
     const auto begin = std::chrono::steady_clock::now();
     TargetResult result = [&] {
         const TerminalProgress terminal("Reducing");
-        return reduceToTarget(file.mesh, target, screen, terminal.progress());
+        return reduceToTarget(file.mesh, target, screen, {}, terminal.progress());
     }();
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     if (!result.deviation && (options.measure || !options.tolerance.empty())) {

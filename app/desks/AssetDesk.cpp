@@ -309,7 +309,8 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
     m_reducing.start([this, typed, target, source, screen](const Progress& progress) -> Job::Delivery {
-        auto result = std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, progress.span(0, 0.95)));
+        auto result =
+            std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, {}, progress.span(0, 0.95)));
         auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
         std::shared_ptr<const Deviation> evidence;
         if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));

@@ -27,8 +27,8 @@ std::size_t nextCount(std::size_t coarseCount, double coarse, std::size_t fineCo
 }
 
 // From the whole source down, a copy at each halving.
-std::vector<Reduction> halvings(const Mesh& source, const Progress& progress) {
-    Reduction reduction(source, progress.span(0, 0.1));
+std::vector<Reduction> halvings(const Mesh& source, const ReduceSettings& settings, const Progress& progress) {
+    Reduction reduction(source, 1, settings, progress.span(0, 0.1));
     std::vector<Reduction> places;
     const double steps = std::log2(double(source.triangleCount()));
     std::size_t before = source.triangleCount();
@@ -42,14 +42,15 @@ std::vector<Reduction> halvings(const Mesh& source, const Progress& progress) {
     return places;
 }
 
-TargetResult searchWithin(const Mesh& source, double allowed, const Progress& progress) {
-    const std::vector<Reduction> places = halvings(source, progress.span(0, 0.4));
+TargetResult searchWithin(const Mesh& source, double allowed, const ReduceSettings& settings,
+                          const Progress& progress) {
+    const std::vector<Reduction> places = halvings(source, settings, progress.span(0, 0.4));
     int measured = 0;
     const auto measure = [&](const Reduction& reduction) {
         // Nobody knows the number of measurements beforehand: each takes a share of what is left.
         const double begin = 1 - 0.6 * std::pow(0.82, measured), end = 1 - 0.6 * std::pow(0.82, measured + 1);
         ++measured;
-        Attempt attempt{reduction.mesh({}, progress.span(begin, begin)), {}};
+        Attempt attempt{reduction.mesh(progress.span(begin, begin)), {}};
         attempt.deviation = measureDeviation(source, attempt.mesh, {}, progress.span(begin, end));
         return attempt;
     };
@@ -60,35 +61,36 @@ TargetResult searchWithin(const Mesh& source, double allowed, const Progress& pr
     while (coarse - fine > 1) {
         const std::size_t middle = (fine + coarse) / 2;
         Attempt attempt = measure(places[middle - 1]);
-        if (attempt.deviation.max <= allowed) {
+        if (attempt.deviation.maxBound <= allowed) {
             fine = middle;
             best = std::move(attempt);
         } else {
             coarse = middle;
-            coarseDeviation = attempt.deviation.max;
+            coarseDeviation = attempt.deviation.maxBound;
         }
     }
     if (coarse <= places.size()) {
-        const Reduction from = fine > 0 ? places[fine - 1] : Reduction(source, progress.span(0, 0));
+        const Reduction from = fine > 0 ? places[fine - 1] : Reduction(source, 1, settings, progress.span(0, 0));
         std::size_t fineCount = from.triangles(), coarseCount = places[coarse - 1].triangles();
         for (int step = 0; step<mostSteps&& double(fineCount)> closeEnough * double(coarseCount); ++step) {
-            const double fineDeviation = best ? best->deviation.max : 0;
+            const double fineDeviation = best ? best->deviation.maxBound : 0;
             const std::size_t count = nextCount(coarseCount, coarseDeviation, fineCount, fineDeviation, allowed);
             if (count <= coarseCount || count >= fineCount) break;
             Reduction between = from;
             between.reduceTo(count, progress.span(0, 0));
             Attempt attempt = measure(between);
-            if (attempt.deviation.max <= allowed) {
+            if (attempt.deviation.maxBound <= allowed) {
                 fineCount = count;
                 best = std::move(attempt);
             } else {
                 coarseCount = count;
-                coarseDeviation = attempt.deviation.max;
+                coarseDeviation = attempt.deviation.maxBound;
             }
         }
     }
     TargetResult result;
     if (!best) best = Attempt{source, measureDeviation(source, source, {}, progress)};
+    if (!places.empty()) result.notes = places.front().notes();
     result.mesh = std::move(best->mesh);
     result.deviation = std::move(best->deviation);
     progress.at(1);
@@ -97,12 +99,13 @@ TargetResult searchWithin(const Mesh& source, double allowed, const Progress& pr
 
 }  // namespace
 
-TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen, const Progress& progress) {
+TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen,
+                            const ReduceSettings& settings, const Progress& progress) {
     if (const auto count = targetTriangles(target, source.triangleCount())) {
-        Reduced reduced = reduceMesh(source, {*count}, progress);
-        return {std::move(reduced.mesh), reduced.targetMet, std::nullopt};
+        Reduced reduced = reduceMesh(source, *count, settings, progress);
+        return {std::move(reduced.mesh), reduced.targetMet, std::nullopt, std::move(reduced.notes)};
     }
-    return searchWithin(source, *allowedDeviation(target, screen, source.metresPerUnit), progress);
+    return searchWithin(source, *allowedDeviation(target, screen, source.metresPerUnit), settings, progress);
 }
 
 }  // namespace um

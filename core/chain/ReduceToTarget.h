@@ -13,12 +13,14 @@ struct TargetResult {
     bool targetMet = true;
     /// Measured on the way, where the target is a tolerance.
     std::optional<Deviation> deviation;
+    ReduceNotes notes;
 };
 
 /// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for:
-/// the fewest triangles (to about 3 %) whose measured deviation stays within it. Each step is a reduction of the source
-/// and a measurement.
+/// the fewest triangles (to about 3 %) whose proven deviation, measured both ways, stays within it. Each step is a
+/// reduction of the source and a measurement.
 /// @throws MeshError, Cancelled
-TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen, const Progress& progress);
+TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen,
+                            const ReduceSettings& settings, const Progress& progress);
 
 }  // namespace um

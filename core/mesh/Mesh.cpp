@@ -196,6 +196,23 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
     return result;
 }
 
+void keepTriangles(Mesh& mesh, const std::vector<std::uint8_t>& kept) {
+    const auto isKept = [&](std::size_t t) { return kept[t] != 0; };
+    std::vector<Section> sections;
+    TriangleId next = 0;
+    for (Section section : mesh.sections) {
+        const auto first = kept.begin() + section.firstTriangle;
+        const auto count = std::uint32_t(section.triangleCount - std::count(first, first + section.triangleCount, 0));
+        section.firstTriangle = next;
+        section.triangleCount = count;
+        next += count;
+        if (count > 0) sections.push_back(section);
+    }
+    mesh.sections = std::move(sections);
+    mesh.triangles = parallelFilter(mesh.triangles, isKept);
+    if (!mesh.wedges.empty()) mesh.wedges = parallelFilter(mesh.wedges, isKept);
+}
+
 void convertUnit(Mesh& mesh, double metresPerUnit) {
     if (mesh.metresPerUnit == metresPerUnit) return;
     const double factor = mesh.metresPerUnit / metresPerUnit;

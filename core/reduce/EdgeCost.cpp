@@ -1,5 +1,7 @@
 #include "reduce/EdgeCost.h"
 
+#include <span>
+
 namespace um {
 
 namespace {
@@ -60,6 +62,49 @@ void ringOf(const WorkingMesh& mesh, VertexId v, std::vector<VertexId>& ring) {
     });
 }
 
+// The link condition.
+bool keepsTopology(const WorkingMesh& mesh, VertexId u, VertexId v, std::span<const VertexId> apexes,
+                   EdgeScratch& scratch) {
+    const auto isApex = [&](VertexId w) { return std::find(apexes.begin(), apexes.end(), w) != apexes.end(); };
+    // Whoever neighbours both ends must form a triangle with the edge.
+    ringOf(mesh, u, scratch.ring);
+    ringOf(mesh, v, scratch.otherRing);
+    std::size_t common = 0;
+    for (const VertexId w : scratch.otherRing)
+        common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
+    if (common != apexes.size()) return false;
+    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
+    // that is left of its piece would vanish.
+    bool onApexes[2] = {false, false}, onBorder[2] = {false, false};
+    std::size_t corners[2] = {0, 0};
+    for (int side = 0; side < 2; ++side) {
+        mesh.forCorners(side == 0 ? u : v, [&](CornerId c) {
+            ++corners[side];
+            if (isApex(mesh.nextOf(c)) && isApex(mesh.lastOf(c))) onApexes[side] = true;
+        });
+        // An open fan has one neighbour more than triangles.
+        onBorder[side] = (side == 0 ? scratch.ring : scratch.otherRing).size() == corners[side] + 1;
+    }
+    if (onApexes[0] && onApexes[1]) return false;
+    if (corners[0] == apexes.size() && corners[1] == apexes.size()) return false;
+    // An inner edge between two borders would pinch the surface.
+    return !(onBorder[0] && onBorder[1] && apexes.size() != 1);
+}
+
+// Triangles that would go because they fall together once v is u.
+std::size_t foldedTriangles(const WorkingMesh& mesh, VertexId u, VertexId v) {
+    std::size_t folded = 0;
+    mesh.forCorners(u, [&](CornerId c) {
+        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
+        if (next == v || last == v) return;
+        mesh.forCorners(v, [&](CornerId d) {
+            if (mesh.nextOf(d) == next && mesh.lastOf(d) == last) folded += 1;
+            if (mesh.nextOf(d) == last && mesh.lastOf(d) == next) folded += 2;
+        });
+    });
+    return folded;
+}
+
 }  // namespace
 
 EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
@@ -90,45 +135,24 @@ int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d&
     if (mesh.isLongerThan(u, mostTrianglesAround) || mesh.isLongerThan(v, mostTrianglesAround)) return 0;
     if (!kindsAllow(mesh, u, v, strictness)) return 0;
     std::array<VertexId, 8> apexes;
-    std::size_t shared = 0, atFirst = 0, atOther = 0;
+    std::size_t shared = 0;
     const auto isApex = [&](VertexId w) {
         return std::find(apexes.begin(), apexes.begin() + long(shared), w) != apexes.begin() + long(shared);
     };
+    const bool mayChange = mesh.topology() == TopologyRule::MayChange;
     bool fits = true;
     mesh.forCorners(u, [&](CornerId c) {
-        ++atFirst;
         const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
         if (next != v && last != v) return;
         const VertexId apex = next == v ? last : next;
-        fits = fits && shared < apexes.size() && !isApex(apex);
+        fits = fits && shared < apexes.size() && (mayChange || !isApex(apex));
         if (fits) apexes[shared++] = apex;
     });
     if (!fits || shared == 0) return 0;
-    // Whoever neighbours both ends must form a triangle with the edge.
-    ringOf(mesh, u, scratch.ring);
-    ringOf(mesh, v, scratch.otherRing);
-    std::size_t common = 0;
-    for (const VertexId w : scratch.otherRing)
-        common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
-    if (common != shared) return 0;
-    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
-    // that is left of its piece would vanish.
-    bool both[2] = {false, false}, onBorder[2] = {false, false};
-    for (int side = 0; side < 2; ++side) {
-        std::size_t corners = 0;
-        mesh.forCorners(side == 0 ? u : v, [&](CornerId c) {
-            ++corners;
-            const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
-            if (isApex(next) && isApex(last)) both[side] = true;
-        });
-        if (side == 1) atOther = corners;
-        // An open fan has one neighbour more than triangles.
-        onBorder[side] = (side == 0 ? scratch.ring : scratch.otherRing).size() == corners + 1;
-    }
-    if (both[0] && both[1]) return 0;
-    if (atFirst == shared && atOther == shared) return 0;
-    // An inner edge between two borders would pinch the surface.
-    if (onBorder[0] && onBorder[1] && shared != 1) return 0;
+    if (mayChange)
+        shared += foldedTriangles(mesh, u, v);
+    else if (!keepsTopology(mesh, u, v, {apexes.data(), shared}, scratch))
+        return 0;
     const Vec3d origin = mesh.place(u);
     if (!keepsShape(mesh, u, v, origin, place, strictness) || !keepsShape(mesh, v, u, origin, place, strictness))
         return 0;

@@ -19,6 +19,9 @@ constexpr double leastTurn = 0.5;
 // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
 constexpr double needleQuality = 0.04;
 
+// Each finds the closest places anew: later ones gain less.
+constexpr int rounds = 5;
+
 // Steps of conjugate gradients: the pulls change with the next closest places anyway.
 constexpr int solverSteps = 8;
 
@@ -215,6 +218,7 @@ private:
     bool isOnLine(VertexId v) const { return m_provenance.levelKinds[v] >= Kind::Feature; }
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
     double gainOfFlip(TriangleId t, std::size_t k, TriangleId other) const;
+    void limitSteps(std::vector<Vec3d>& steps) const;
     void shortenBadSteps(std::vector<Vec3d>& steps) const;
     bool isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const;
 
@@ -355,8 +359,9 @@ std::uint32_t Polisher::nearestSample(TriangleId t, const Vec3d& p) const {
     double least = std::numeric_limits<double>::max();
     const auto look = [&](TriangleId other) {
         for (std::uint32_t i = m_firstSample[other]; i < m_firstSample[other + 1]; ++i) {
-            const double squared = (m_samples[m_byTriangle[i]].point.cast<double>() - p).squaredNorm();
-            if (squared >= least) continue;
+            const Sample& sample = m_samples[m_byTriangle[i]];
+            const double squared = (sample.point.cast<double>() - p).squaredNorm();
+            if (squared >= least || !(sample.weight > 0)) continue;
             least = squared;
             best = m_byTriangle[i];
         }
@@ -531,9 +536,23 @@ void Polisher::moveVertices(const Progress& progress) {
         rho = next;
         parallelFor(vertices, [&](std::size_t v) { direction[v] = scaled[v] + beta * direction[v]; });
     }
+    limitSteps(step);
     shortenBadSteps(step);
     parallelFor(vertices, [&](std::size_t v) {
         if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
+    });
+}
+
+// The pulls hold for small steps only.
+void Polisher::limitSteps(std::vector<Vec3d>& steps) const {
+    constexpr double mostOfEdge = 0.4;
+    parallelFor(steps.size(), [&](std::size_t v) {
+        double least = std::numeric_limits<double>::max();
+        for (const TriangleId t : m_around.of(VertexId(v)))
+            for (const VertexId w : m_level.triangles[t])
+                if (w != v) least = std::min(least, (place(w) - place(VertexId(v))).squaredNorm());
+        const double length = steps[v].norm(), most = mostOfEdge * std::sqrt(least);
+        if (length > most) steps[v] *= most / length;
     });
 }
 
@@ -674,13 +693,12 @@ void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
 
 }  // namespace
 
-void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const PolishSettings& settings,
-            const Progress& progress) {
+void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const Progress& progress) {
     Polisher polisher(level, source, provenance);
-    for (int round = 0; round < settings.rounds; ++round) {
-        progress.at(double(round) / settings.rounds);
+    for (int round = 0; round < rounds; ++round) {
+        progress.at(double(round) / rounds);
         polisher.findClosest(round == 0, progress);
-        if (round > 0 && round < settings.rounds - 1) {
+        if (round > 0 && round < rounds - 1) {
             polisher.flipEdges(progress);
             polisher.findClosest(false, progress);
         }

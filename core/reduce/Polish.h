@@ -6,10 +6,6 @@
 
 namespace um {
 
-struct PolishSettings {
-    int rounds = 5;
-};
-
 /// Two vertices that a protected line joins.
 using LineEdge = std::pair<VertexId, VertexId>;
 
@@ -26,7 +22,6 @@ struct Provenance {
 /// over or becomes a needle.
 /// @throws Cancelled
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
-void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const PolishSettings& settings,
-            const Progress& progress);
+void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const Progress& progress);
 
 }  // namespace um

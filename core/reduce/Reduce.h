@@ -2,17 +2,56 @@
 /// Reducing a mesh to a number of triangles.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
+#include "reduce/Guard.h"
+#include "reduce/LooseParts.h"
+#include "reduce/Protect.h"
 
 #include <memory>
+#include <optional>
 
 namespace um {
 
+enum class NormalTreatment {
+    Automatic,  ///< interpolated where at least a quarter of the triangles stay, else made anew
+    Keep,       ///< interpolated from the source
+    Remake      ///< made anew from the level's shape, split at creases
+};
+
+/// How to reduce, apart from how far. Lengths are in the mesh's unit.
 struct ReduceSettings {
-    std::size_t targetTriangles = 0;
-    /// Normals of the result (made anew where the source has normals) are split at edges sharper than this.
+    Protect protect;
+    Guard guard;
+
+    /// How much dearer places on the outline are than others, 0 to 1.
+    double silhouetteWeight = 0;
+
+    /// Names of the parts to reduce; the others stay as they are. Empty for all.
+    std::vector<std::string> onlyParts;
+    /// Triangles that each part keeps at least, if it has so many.
+    std::size_t leastOfPart = 0;
+    /// Loose pieces smaller than this are dropped first, smallest first, until the target is met; 0 drops none.
+    double dropLooseBelow = 0;
+    /// Whether triangles that no one sees from outside are dropped, apart from what is held.
+    bool dropUnseen = false;
+    /// Surfaces of different pieces closer than this may join, so that heaps of bits reduce beyond their own topology;
+    /// 0 joins none.
+    double joinWithin = 0;
+
+    NormalTreatment normals = NormalTreatment::Automatic;
+    /// Normals made anew are split at edges sharper than this.
     double creaseDegrees = 50;
     /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
     bool polish = true;
+};
+
+/// What happened besides contraction.
+struct ReduceNotes {
+    std::vector<DroppedPieces> dropped;
+    std::size_t unseenTriangles = 0;
+    std::size_t joinedVertices = 0;
+
+    /// In words, a sentence each: "Dropped 12 loose pieces of Barnacles (340 triangles, the largest 4.1 mm)."
+    std::vector<std::string> sentences(double metresPerUnit) const;
 };
 
 struct Reduced {
@@ -20,25 +59,29 @@ struct Reduced {
     /// Whether the target was met: exactly, or one triangle under where parity forces it. If not, `mesh` is as small as
     /// its borders, seams, material limits and closed pieces allow without tearing or flipping anything.
     bool targetMet = true;
+    ReduceNotes notes;
 };
 
 /// Contracts edges in the order of their quadric error until `targetTriangles` are left. Borders, material limits and
 /// UV seams hold together: positions are shared across them, and they are straightened only along themselves. No
-/// contraction changes the topology (link condition), turns a triangle over or makes a needle. UVs and colours are
-/// interpolated. The source is not changed. The same input gives the same bytes whatever the number of threads.
-/// Costs O(t log(t / target)) in passes of independent contractions; about 110 bytes a source triangle.
-/// @throws MeshError  if the source is not sound, or targetTriangles is 0
+/// contraction changes the topology (link condition), turns a triangle over or makes a needle. UVs, normals, colours,
+/// skin and blend shapes go along. The source is not changed. The same input gives the same bytes whatever the number
+/// of threads. Costs O(t log t); about 100 bytes a source triangle, 130 with the polish.
+/// @throws MeshError  if the source is not sound, targetTriangles is 0, or settings name parts that are not there
 /// @throws Cancelled
-/// Source: Garland & Heckbert 1997 (quadrics); Dey, Edelsbrunner, Guha & Nekhayev 1999 (link condition).
-Reduced reduceMesh(const Mesh& source, const ReduceSettings& settings, const Progress& progress);
+/// Source: Garland & Heckbert 1997 (quadrics); Hoppe 1999 (attributes); Dey, Edelsbrunner, Guha & Nekhayev 1999 (link
+/// condition).
+Reduced reduceMesh(const Mesh& source, std::size_t targetTriangles, const ReduceSettings& settings,
+                   const Progress& progress);
 
 /// The same in steps: a reduction that can be taken further, looked at on the way, and copied to go on from a place
 /// twice.
 class Reduction {
 public:
     /// Keeps a reference to `source`, which must stay as it is.
+    /// @param enough  so many triangles are to be left at least when loose pieces are dropped
     /// @throws MeshError, Cancelled  as reduceMesh
-    Reduction(const Mesh& source, const Progress& progress);
+    Reduction(const Mesh& source, std::size_t enough, const ReduceSettings& settings, const Progress& progress);
     ~Reduction();
     Reduction(const Reduction& other);
     Reduction(Reduction&& other) noexcept;
@@ -48,11 +91,14 @@ public:
     bool reduceTo(std::size_t targetTriangles, const Progress& progress);
     std::size_t triangles() const;
     /// What there is now.
-    Mesh mesh(const ReduceSettings& settings, const Progress& progress) const;
+    Mesh mesh(const Progress& progress) const;
+    const ReduceNotes& notes() const { return m_notes; }
 
 private:
-    const Mesh& m_source;
-    std::vector<std::pair<VertexId, VertexId>> m_sourceLines;
+    struct Prepared;
+
+    std::shared_ptr<const Prepared> m_prepared;
+    ReduceNotes m_notes;
     std::unique_ptr<class Contraction> m_contraction;
 };
 

@@ -71,12 +71,12 @@ double influenceDifference(const Influences& a, const Influences& b) {
     return difference;
 }
 
-WorkingMesh::WorkingMesh(const Mesh& source, const Protect& protect, const std::vector<float>& factors,
-                         const std::vector<std::uint8_t>& locked, bool keepNormals, const Progress& progress)
+WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const Progress& progress)
     : positions(source.positions),
       influences(source.influences),
-      m_protect(protect),
-      m_leastCreaseCosine(std::cos(protect.creaseDegrees * pi / 180)) {
+      m_protect(treatment.protect),
+      m_topology(treatment.topology),
+      m_leastCreaseCosine(std::cos(treatment.protect.creaseDegrees * pi / 180)) {
     for (const Morph& morph : source.morphs) morphs.push_back(morph.offsets);
     m_skinScale = source.influences.empty() ? 0 : 0.02 * diagonal(source);
     const auto isWhole = [&](std::size_t t) {
@@ -86,7 +86,7 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Protect& protect, const std::
     triangles = parallelFilter(source.triangles, isWhole);
     sections = parallelFilter(sectionOfTriangles(source), isWhole);
     progress.at(0.1);
-    keepNormals = keepNormals && !source.normals.empty();
+    const bool keepNormals = treatment.keepsNormals && !source.normals.empty();
     if (!source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepNormals) {
         // Wedges anew, by what is carried: a corner differs from its neighbour only where a value does.
         Mesh shape;
@@ -107,7 +107,7 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Protect& protect, const std::
     progress.at(0.4);
     linkCorners();
     progress.at(0.6);
-    prepareVertices(factors, locked);
+    prepareVertices(treatment.factors, treatment.locked);
     progress.at(1);
 }
 
@@ -142,9 +142,10 @@ void WorkingMesh::spokesOf(VertexId v, std::vector<Spoke>& spokes) const {
 }
 
 Protection WorkingMesh::protectionOf(const Spoke& spoke) const {
-    // What is not a surface has no way to go along.
-    if (spoke.broken || spoke.isBorder())
-        return spoke.broken ? std::max(Protection::On, m_protect.borders) : m_protect.borders;
+    // What is not a surface has no way to go along, unless it is to become one.
+    if (spoke.broken)
+        return m_topology == TopologyRule::MayChange ? Protection::Off : std::max(Protection::On, m_protect.borders);
+    if (spoke.isBorder()) return m_protect.borders;
     Protection found = Protection::Off;
     const auto demand = [&](Protection protection) { found = std::max(found, protection); };
     const TriangleId out = spoke.out / 3, in = spoke.in / 3;
@@ -336,6 +337,27 @@ void WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
         for (const VertexId w : triangles[t])
             if (w != v) unlink(w, t);
         triangles[t] = {0, 0, 0};
+    }
+    if (m_topology == TopologyRule::MayChange) dropFoldedTriangles(u);
+}
+
+// Two triangles on the same three vertices: one of two that agree goes, and both of two that face each other.
+void WorkingMesh::dropFoldedTriangles(VertexId v) {
+    const auto kill = [&](TriangleId t) {
+        for (const VertexId w : Triangle(triangles[t])) unlink(w, t);
+        triangles[t] = {0, 0, 0};
+    };
+    for (bool found = true; found;) {
+        found = false;
+        for (CornerId c = firstCorner[v]; c != none && !found; c = nextCorner[c])
+            for (CornerId d = nextCorner[c]; d != none && !found; d = nextCorner[d]) {
+                const bool agree = nextOf(c) == nextOf(d) && lastOf(c) == lastOf(d);
+                const bool face = nextOf(c) == lastOf(d) && lastOf(c) == nextOf(d);
+                if (!agree && !face) continue;
+                found = true;
+                kill(d / 3);
+                if (face) kill(c / 3);
+            }
     }
 }
 

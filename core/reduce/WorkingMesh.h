@@ -21,6 +21,9 @@ enum class Kind : std::uint8_t {
     Locked     ///< not at all, and it stays for ever
 };
 
+/// Whether pieces may join and holes close where that makes triangles fall together.
+enum class TopologyRule : std::uint8_t { Stays, MayChange };
+
 /// A neighbour of a vertex, with the corners of that vertex in the triangles on both sides of their edge.
 struct Spoke {
     VertexId vertex = none;
@@ -31,13 +34,20 @@ struct Spoke {
     bool isBorder() const { return out == none || in == none; }
 };
 
+/// How places are treated.
+struct Treatment {
+    Protect protect;
+    TopologyRule topology = TopologyRule::Stays;
+    bool keepsNormals = false;         ///< whether normals are carried along, and count
+    std::vector<float> factors;        ///< by which each vertex's error counts, or empty
+    std::vector<std::uint8_t> locked;  ///< vertices that must stay, or empty
+};
+
 class WorkingMesh {
 public:
-    /// @param factors  by which each vertex's error counts, or empty
-    /// @param locked   vertices that must stay, or empty
-    WorkingMesh(const Mesh& source, const Protect& protect, const std::vector<float>& factors,
-                const std::vector<std::uint8_t>& locked, bool keepNormals, const Progress& progress);
+    WorkingMesh(const Mesh& source, const Treatment& treatment, const Progress& progress);
 
+    TopologyRule topology() const { return m_topology; }
     std::size_t vertexCount() const { return positions.size(); }
     bool isDead(TriangleId t) const { return triangles[t][0] == triangles[t][1]; }
     bool isUsed(VertexId v) const { return firstCorner[v] != none; }
@@ -78,7 +88,8 @@ public:
     /// What mixing the influences of joints at both ends costs, as squared length times area.
     double skinCost(VertexId u, VertexId v) const;
 
-    /// Moves `v` into `u`, which goes to `place` (counted from where it was). The edge's triangles die.
+    /// Moves `v` into `u`, which goes to `place` (counted from where it was). The edge's triangles die, and where the
+    /// topology may change, those that fall together.
     void contract(VertexId u, VertexId v, const Vec3d& place);
 
     /// Drops dead triangles and vertices; the order of the others stays.
@@ -109,7 +120,10 @@ private:
     void joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum);
     void unlink(VertexId v, TriangleId t);
 
+    void dropFoldedTriangles(VertexId v);
+
     Protect m_protect;
+    TopologyRule m_topology;
     double m_leastCreaseCosine;
     double m_skinScale = 0;  // the length that a complete change of joints counts as
 };

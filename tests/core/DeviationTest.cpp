@@ -66,7 +66,7 @@ private slots:
 
     void agreesWithBruteForce() {
         const Mesh source = test::makeTorus(1, 0.4, 14, 30);
-        const Mesh level = reduceMesh(source, {200}, Progress()).mesh;
+        const Mesh level = reduceMesh(source, 200, {}, Progress()).mesh;
         const ClosestPointFinder finder(level, Progress());
         std::mt19937 random(3);
         std::uniform_real_distribution<double> anywhere(-1.6, 1.6);
@@ -132,7 +132,7 @@ private slots:
         const Mesh source = test::makeSheet(
             400, 400, 1, 1, [](double x, double z) { return 0.05 * std::sin(9 * x) * std::cos(8 * z); });
         for (const std::size_t target : {3000, 800}) {
-            const Mesh level = reduceMesh(source, {target}, Progress()).mesh;
+            const Mesh level = reduceMesh(source, target, {}, Progress()).mesh;
             const Deviation d = measureDeviation(source, level, {}, Progress());
             QVERIFY(d.maxBound >= measureDeviation(source, level, {1000000}, Progress()).max);
             QVERIFY2(d.maxBound < std::sqrt(2.0 / double(target)) / 5,

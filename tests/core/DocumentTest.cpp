@@ -21,7 +21,7 @@ Document documentOf(const std::filesystem::path& meshFile, const std::string& na
     Level level;
     level.name = "LOD 0";
     level.target = "300";
-    level.mesh = std::make_shared<const Mesh>(reduceMesh(*document.source, {300}, Progress()).mesh);
+    level.mesh = std::make_shared<const Mesh>(reduceMesh(*document.source, 300, {}, Progress()).mesh);
     level.evidence = std::make_shared<const Deviation>(measureDeviation(*document.source, *level.mesh, {}, Progress()));
     document.levels = {level};
     document.tolerance = 0.0007;

@@ -14,7 +14,7 @@ using namespace um;
 namespace {
 
 Reduced reduce(const Mesh& mesh, std::size_t target) {
-    Reduced result = reduceMesh(mesh, {target}, Progress());
+    Reduced result = reduceMesh(mesh, target, {}, Progress());
     requireSound(result.mesh, "the result");
     return result;
 }
@@ -219,7 +219,7 @@ private slots:
         const Mesh sheet = test::makeSheet(500, 500, 1, 1, wave);
         const Progress progress;
         progress.cancel();
-        QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, {100}, progress), Cancelled);
+        QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, 100, {}, progress), Cancelled);
     }
 
     void makesAStandInOfAboutTheWantedSize() {

@@ -76,28 +76,28 @@ private slots:
 
     void reachesALengthWithFewTriangles() {
         const Mesh sphere = test::makeSphere(1, 60);
-        const TargetResult result = reduceToTarget(sphere, parseTarget("10mm"), {}, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("10mm"), {}, {}, Progress());
         QVERIFY(result.deviation->max <= 0.010);
         // A sphere needs about 1.2 * 4 pi / (3 sqrt(3) / 4 * 8 d) triangles; far fewer than the source's is what
         // matters.
         QVERIFY2(result.mesh.triangleCount() < sphere.triangleCount() / 20,
                  qPrintable(QString::number(result.mesh.triangleCount())));
         // A few per cent fewer and it would not hold any more: the next count down was tried and failed.
-        const Mesh fewer = reduceMesh(sphere, {result.mesh.triangleCount() * 8 / 10}, Progress()).mesh;
+        const Mesh fewer = reduceMesh(sphere, result.mesh.triangleCount() * 8 / 10, {}, Progress()).mesh;
         QVERIFY(measureDeviation(sphere, fewer, {}, Progress()).max > 0.010);
     }
 
     void reachesPixelsThroughTheScreen() {
         const Mesh sphere = test::makeSphere(1, 40);
         const Screen screen;
-        const TargetResult result = reduceToTarget(sphere, parseTarget("2px@20m"), screen, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("2px@20m"), screen, {}, Progress());
         QVERIFY(screen.pixels(result.deviation->max, 20) <= 2);
         QVERIFY(result.mesh.triangleCount() < sphere.triangleCount());
     }
 
     void keepsTheSourceWhereNothingElseHolds() {
         const Mesh sphere = test::makeSphere(1, 4);
-        const TargetResult result = reduceToTarget(sphere, parseTarget("0.0001mm"), {}, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("0.0001mm"), {}, {}, Progress());
         QCOMPARE(result.mesh.triangleCount(), sphere.triangleCount());
     }
 };

@@ -47,7 +47,8 @@ private slots:
     void isNotFarBehindOrAheadOfTheEngine() {
         const Mesh source = hills();
         const double textbook = measureDeviation(source, bench::reduceByTextbook(source, 600), {}, Progress()).rms;
-        const double engine = measureDeviation(source, reduceMesh(source, {600}, Progress()).mesh, {}, Progress()).rms;
+        const double engine =
+            measureDeviation(source, reduceMesh(source, 600, {}, Progress()).mesh, {}, Progress()).rms;
         QVERIFY2(engine < 1.3 * textbook && textbook < 2 * engine,
                  qPrintable(QString("%1 %2").arg(engine).arg(textbook)));
     }

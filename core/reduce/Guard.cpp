@@ -1,0 +1,155 @@
+#include "reduce/Guard.h"
+
+#include "base/Error.h"
+#include "base/File.h"
+#include "base/Units.h"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace um {
+
+namespace {
+
+constexpr float usualStrength = 0.5f;
+constexpr double strongestFactor = 100;
+constexpr std::size_t mostVertices = 0xfffffffe;
+
+using Json = nlohmann::ordered_json;
+
+bool isStricter(GuardValue a, GuardValue b) {
+    return std::abs(a) != std::abs(b) ? std::abs(a) > std::abs(b) : a > b;
+}
+
+[[noreturn]] void failGuard(std::string_view text) {
+    throw InputError("\"" + std::string(text) +
+                     "\" is not a guard: type hold, keep, yield or none, and for keep and yield a strength from 0 to "
+                     "1, as in keep 0.8.");
+}
+
+Json runsOf(const std::vector<GuardValue>& values) {
+    Json runs = Json::array();
+    for (std::size_t begin = 0; begin < values.size();) {
+        std::size_t end = begin + 1;
+        while (end < values.size() && values[end] == values[begin]) ++end;
+        if (values[begin] != 0) runs.push_back({begin, end - begin, formatGuard(values[begin])});
+        begin = end;
+    }
+    return runs;
+}
+
+}  // namespace
+
+GuardValue parseGuard(std::string_view text) {
+    const std::size_t wordEnd = std::min(text.find(' '), text.size());
+    const std::string_view word = text.substr(0, wordEnd);
+    float strength = usualStrength;
+    if (wordEnd < text.size()) {
+        const auto number = parseNumberWithSuffix(text.substr(wordEnd + 1));
+        if (!number || !number->suffix.empty() || !(number->number > 0) || number->number > 1) failGuard(text);
+        strength = float(number->number);
+    }
+    if (word == "keep") return strength;
+    if (word == "yield") return -strength;
+    if (wordEnd < text.size()) failGuard(text);
+    if (word == "hold") return guardHold;
+    if (word == "none") return 0;
+    failGuard(text);
+}
+
+std::string formatGuard(GuardValue value) {
+    if (value > 1) return "hold";
+    if (value == 0) return "none";
+    char text[32];
+    std::snprintf(text, sizeof text, "%s %.6g", value > 0 ? "keep" : "yield", double(std::abs(value)));
+    return text;
+}
+
+std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh) {
+    std::vector<GuardValue> values(mesh.vertexCount(), 0);
+    for (const PartGuard& part : guard.parts) {
+        bool isThere = false;
+        for (const Section& section : mesh.sections) {
+            if (mesh.parts[section.part].name != part.part) continue;
+            isThere = true;
+            for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
+                for (const VertexId v : mesh.triangles[t])
+                    if (isStricter(part.value, values[v])) values[v] = part.value;
+        }
+        if (!isThere)
+            throw MeshError("The guard names a part \"" + part.part +
+                            "\", which the mesh does not have; umesh inspect "
+                            "lists its parts.");
+    }
+    if (guard.vertices.empty()) return values;
+    if (guard.vertices.size() != mesh.vertexCount())
+        throw MeshError("The guard was made for a mesh of " + formatCount(guard.vertices.size()) +
+                        " vertices, but this one has " + formatCount(mesh.vertexCount()) +
+                        "; use the guard of this mesh.");
+    for (std::size_t v = 0; v < values.size(); ++v)
+        if (guard.vertices[v] != 0) values[v] = guard.vertices[v];
+    return values;
+}
+
+float guardFactor(GuardValue value) {
+    return value > 1 ? 1.0f : float(std::pow(strongestFactor, double(value)));
+}
+
+Guard guardFromColors(const Mesh& mesh, int channel) {
+    if (mesh.colors.empty())
+        throw MeshError("The mesh has no vertex colours to read a guard from; choose a guard file instead.");
+    Guard guard;
+    guard.vertices.assign(mesh.vertexCount(), 0);
+    for (std::size_t t = 0; t < mesh.triangleCount(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const int painted = mesh.colors[mesh.wedgesOf(TriangleId(t))[k]][std::size_t(channel)];
+            const GuardValue value = painted == 255   ? guardHold
+                                     : painted >= 128 ? float(painted - 128) / 126
+                                                      : float(painted - 128) / 128;
+            GuardValue& known = guard.vertices[mesh.triangles[t][k]];
+            if (isStricter(value, known)) known = value;
+        }
+    return guard;
+}
+
+void writeGuard(const Guard& guard, const std::filesystem::path& file) {
+    Json json;
+    json["guard"] = 1;
+    Json parts = Json::object();
+    for (const PartGuard& part : guard.parts) parts[part.part] = formatGuard(part.value);
+    json["parts"] = parts;
+    if (!guard.vertices.empty()) {
+        json["vertex_count"] = guard.vertices.size();
+        json["vertices"] = runsOf(guard.vertices);
+    }
+    writeWhole(file, [&](FileWriter& writer) { writer.write(json.dump(1) + "\n"); });
+}
+
+Guard readGuard(const std::filesystem::path& file) {
+    const MappedFile mapped(file);
+    const auto fail = [&](const std::string& what) {
+        throw FileError(file.string() + " is not a guard file: " + what +
+                        " Write one from the program, or by the format in docs/FORMATS.md.");
+    };
+    Guard guard;
+    const Json json = Json::parse(mapped.text().begin(), mapped.text().end(), nullptr, false);
+    if (!json.is_object() || json.value("guard", 0) != 1) fail("it has no \"guard\": 1.");
+    try {
+        for (const auto& [part, value] : json.value("parts", Json::object()).items())
+            guard.parts.push_back({part, parseGuard(value.get<std::string>())});
+        if (!json.contains("vertices")) return guard;
+        const auto count = json.at("vertex_count").get<std::size_t>();
+        if (count > mostVertices) fail("its count of vertices is too large.");
+        guard.vertices.assign(count, 0);
+        for (const Json& run : json.at("vertices")) {
+            const auto first = run.at(0).get<std::size_t>(), length = run.at(1).get<std::size_t>();
+            if (first > count || length > count - first) fail("a run of vertices goes beyond their count.");
+            std::fill_n(guard.vertices.begin() + long(first), length, parseGuard(run.at(2).get<std::string>()));
+        }
+    } catch (const Json::exception&) {
+        fail("its parts or vertices are not written as expected.");
+    }
+    return guard;
+}
+
+}  // namespace um

@@ -1,0 +1,54 @@
+#pragma once
+/// How places are treated: held, kept or yielded.
+#include "mesh/Mesh.h"
+
+#include <filesystem>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace um {
+
+/// The guard of one place: above 1 it is held (not touched); up to 1 it is kept, dearer to remove the higher; below 0
+/// it yields, cheaper the lower, down to -1.
+using GuardValue = float;
+inline constexpr GuardValue guardHold = 2;
+
+struct PartGuard {
+    std::string part;
+    GuardValue value = 0;
+
+    bool operator==(const PartGuard&) const = default;
+};
+
+struct Guard {
+    std::vector<PartGuard> parts;
+    std::vector<GuardValue> vertices;  ///< empty, or one for each vertex of the source
+
+    bool empty() const { return parts.empty() && vertices.empty(); }
+    bool operator==(const Guard&) const = default;
+};
+
+/// `hold`, `keep`, `keep 0.8`, `yield`, `yield 0.3`, `none`. Without a number, strength is 0.5.
+/// @throws InputError  saying what would be right
+GuardValue parseGuard(std::string_view text);
+std::string formatGuard(GuardValue value);
+
+/// The guard of each vertex: its own where it has one, else the strictest of the parts that it belongs to.
+/// @throws MeshError  if `guard` names a part that the mesh does not have, or was made for another count of vertices
+std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh);
+
+/// The factor by which the error at a place counts: 100 for keep at full strength, 1/100 for yield.
+float guardFactor(GuardValue value);
+
+/// The guard painted into a channel of the vertex colours: 128 is none, 255 hold, above 128 keep, below yield.
+/// @param channel  0 red, 1 green, 2 blue, 3 alpha
+/// @throws MeshError  if the mesh has no colours
+Guard guardFromColors(const Mesh& mesh, int channel);
+
+/// A small JSON file: parts by name, vertices in runs of equal value.
+/// @throws FileError
+void writeGuard(const Guard& guard, const std::filesystem::path& file);
+Guard readGuard(const std::filesystem::path& file);
+
+}  // namespace um
