@@ -234,9 +234,8 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         const int removes = allowedRemoval(m_mesh, u, v, best.place, round.strictness, scratch);
         if (removes == 0 || region.removed + std::size_t(removes) > region.most) continue;
         if (!region.mayGo.empty() && !takeFromParts(region, u, v)) continue;
-        m_mesh.contract(u, v, best.place);
+        region.removed += m_mesh.contract(u, v, best.place);
         m_mergedInto[v] = u;
-        region.removed += std::size_t(removes);
         ++m_versions[u];
         ringOf(u);
         if (ring.size() > mostTrianglesAround) {

@@ -135,7 +135,8 @@ Guard readGuard(const std::filesystem::path& file) {
     const Json json = Json::parse(mapped.text().begin(), mapped.text().end(), nullptr, false);
     if (!json.is_object() || json.value("guard", 0) != 1) fail("it has no \"guard\": 1.");
     try {
-        for (const auto& [part, value] : json.value("parts", Json::object()).items())
+        const Json parts = json.value("parts", Json::object());
+        for (const auto& [part, value] : parts.items())
             guard.parts.push_back({part, parseGuard(value.get<std::string>())});
         if (!json.contains("vertices")) return guard;
         const auto count = json.at("vertex_count").get<std::size_t>();

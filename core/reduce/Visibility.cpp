@@ -19,8 +19,8 @@ constexpr double mostFactor = 6;
 // A place on the outline from this share of directions on counts in full: a ball's are there from a tenth of them.
 constexpr double oftenOnOutline = 0.15;
 
-constexpr int seenDirections = 162;
-constexpr int seenPixels = 1024;
+constexpr int seenDirections = 98;
+constexpr int seenPixels = 768;
 
 // Pixels that touch what is not covered, and their neighbours.
 std::vector<std::uint8_t> outlineBand(const DepthMap& map) {

@@ -297,7 +297,7 @@ void WorkingMesh::unlink(VertexId v, TriangleId t) {
     }
 }
 
-void WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
+std::size_t WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
     const Vec3d apart = place(v) - place(u);
     const double share = apart.squaredNorm() > 0 ? std::clamp(to.dot(apart) / apart.squaredNorm(), 0.0, 1.0) : 0.0;
     Quadric sum = Quadric(quadrics[v]).seenFrom(-apart);
@@ -338,14 +338,16 @@ void WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
             if (w != v) unlink(w, t);
         triangles[t] = {0, 0, 0};
     }
-    if (m_topology == TopologyRule::MayChange) dropFoldedTriangles(u);
+    return deaths + (m_topology == TopologyRule::MayChange ? dropFoldedTriangles(u) : 0);
 }
 
 // Two triangles on the same three vertices: one of two that agree goes, and both of two that face each other.
-void WorkingMesh::dropFoldedTriangles(VertexId v) {
+std::size_t WorkingMesh::dropFoldedTriangles(VertexId v) {
+    std::size_t dropped = 0;
     const auto kill = [&](TriangleId t) {
         for (const VertexId w : Triangle(triangles[t])) unlink(w, t);
         triangles[t] = {0, 0, 0};
+        ++dropped;
     };
     for (bool found = true; found;) {
         found = false;
@@ -355,10 +357,12 @@ void WorkingMesh::dropFoldedTriangles(VertexId v) {
                 const bool face = nextOf(c) == lastOf(d) && lastOf(c) == nextOf(d);
                 if (!agree && !face) continue;
                 found = true;
+                const TriangleId first = c / 3;
                 kill(d / 3);
-                if (face) kill(c / 3);
+                if (face) kill(first);
             }
     }
+    return dropped;
 }
 
 // The wedges at both ends of the edge are joined side by side; what either end carries elsewhere stays by itself.

@@ -90,7 +90,8 @@ public:
 
     /// Moves `v` into `u`, which goes to `place` (counted from where it was). The edge's triangles die, and where the
     /// topology may change, those that fall together.
-    void contract(VertexId u, VertexId v, const Vec3d& place);
+    /// @returns the number of triangles that died
+    std::size_t contract(VertexId u, VertexId v, const Vec3d& place);
 
     /// Drops dead triangles and vertices; the order of the others stays.
     /// @returns for each old vertex its new number, or that of the next one kept
@@ -120,7 +121,7 @@ private:
     void joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum);
     void unlink(VertexId v, TriangleId t);
 
-    void dropFoldedTriangles(VertexId v);
+    std::size_t dropFoldedTriangles(VertexId v);
 
     Protect m_protect;
     TopologyRule m_topology;

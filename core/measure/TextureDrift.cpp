@@ -1,0 +1,108 @@
+#include "measure/TextureDrift.h"
+
+#include "base/Error.h"
+#include "base/Parallel.h"
+#include "base/TrianglePoint.h"
+#include "measure/ClosestPoint.h"
+
+#include <cmath>
+
+namespace um {
+
+namespace {
+
+using Vec2d = Eigen::Vector2d;
+
+// Points of each triangle, as shares of its corners: the corners themselves, and between them and the centre.
+constexpr std::array<TrianglePoint, 7> points = {
+    {{0, 0}, {1, 0}, {0, 1}, {1.0 / 6, 1.0 / 6}, {2.0 / 3, 1.0 / 6}, {1.0 / 6, 2.0 / 3}, {1.0 / 3, 1.0 / 3}}};
+
+Vec2d uvOf(const Mesh& mesh, TriangleId t, const TrianglePoint& at) {
+    const Triangle& wedges = mesh.wedgesOf(t);
+    const Vec2d a = mesh.uvs[wedges[0]].cast<double>(), b = mesh.uvs[wedges[1]].cast<double>(),
+                c = mesh.uvs[wedges[2]].cast<double>();
+    return a + at.second * (b - a) + at.third * (c - a);
+}
+
+// How far a place is from where a UV lies in the plane of a triangle of the source.
+double driftOn(const Mesh& source, TriangleId t, const Vec3d& place, const Vec2d& uv) {
+    const Vec2d origin = uvOf(source, t, {0, 0});
+    const Vec2d toSecond = uvOf(source, t, {1, 0}) - origin, toThird = uvOf(source, t, {0, 1}) - origin;
+    const double determinant = toSecond.x() * toThird.y() - toSecond.y() * toThird.x();
+    if (!(std::abs(determinant) > 1e-12 * toSecond.norm() * toThird.norm())) return std::numeric_limits<double>::max();
+    const Vec2d off = uv - origin;
+    const TrianglePoint at{(off.x() * toThird.y() - off.y() * toThird.x()) / determinant,
+                           (toSecond.x() * off.y() - toSecond.y() * off.x()) / determinant};
+    const Triangle& triangle = source.triangles[t];
+    return (at.of(source.positions[triangle[0]].cast<double>(), source.positions[triangle[1]].cast<double>(),
+                  source.positions[triangle[2]].cast<double>()) -
+            place)
+        .norm();
+}
+
+}  // namespace
+
+TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Progress& progress) {
+    requireSound(source, "The source");
+    requireSound(level, "The level");
+    if (source.uvs.empty() || level.uvs.empty())
+        throw MeshError("Texture drift needs UVs on the source and on the level; one of them has none.");
+    const ClosestPointFinder finder(source, progress.span(0, 0.3));
+    std::vector<float> drifts(level.triangleCount() * points.size());
+    std::vector<double> areas(level.triangleCount());
+    parallelRanges(
+        level.triangleCount(),
+        [&](std::size_t begin, std::size_t end) {
+            progress.check();
+            for (TriangleId t = TriangleId(begin); t < end; ++t) {
+                const Triangle& triangle = level.triangles[t];
+                const Vec3d a = level.positions[triangle[0]].cast<double>(),
+                            b = level.positions[triangle[1]].cast<double>(),
+                            c = level.positions[triangle[2]].cast<double>();
+                areas[t] = areaNormal(a, b, c).norm() / 2;
+                TriangleId hint = 0;
+                for (std::size_t i = 0; i < points.size(); ++i) {
+                    const SurfacePoint closest = finder.find(points[i].of(a, b, c), hint);
+                    hint = closest.triangle;
+                    const Vec2d uv = uvOf(level, t, points[i]);
+                    double least = driftOn(source, closest.triangle, closest.place, uv);
+                    for (const VertexId v : source.triangles[closest.triangle])
+                        for (const TriangleId around : finder.around().of(v))
+                            least = std::min(least, driftOn(source, around, closest.place, uv));
+                    drifts[t * points.size() + i] = least < std::numeric_limits<float>::max() ? float(least) : 0;
+                }
+            }
+        },
+        256);
+    TextureDrift result;
+    double area = 0;
+    std::vector<std::pair<float, double>> ordered;
+    for (std::size_t i = 0; i < drifts.size(); ++i) {
+        const std::size_t t = i / points.size();
+        const double weight = areas[t] / double(points.size()), drift = double(drifts[i]);
+        ordered.push_back({drifts[i], weight});
+        area += weight;
+        result.mean += weight * drift;
+        result.rms += weight * drift * drift;
+        if (drift <= result.max) continue;
+        result.max = drift;
+        const Triangle& triangle = level.triangles[t];
+        result.worstPlace = points[i % points.size()].of(level.positions[triangle[0]].cast<double>(),
+                                                         level.positions[triangle[1]].cast<double>(),
+                                                         level.positions[triangle[2]].cast<double>());
+    }
+    if (!(area > 0)) return result;
+    result.mean /= area;
+    result.rms = std::sqrt(result.rms / area);
+    std::sort(ordered.begin(), ordered.end());
+    double below = 0;
+    for (const auto& [drift, weight] : ordered) {
+        below += weight;
+        result.p95 = double(drift);
+        if (below >= 0.95 * area) break;
+    }
+    progress.at(1);
+    return result;
+}
+
+}  // namespace um
