@@ -101,6 +101,12 @@ MappedFile::~MappedFile() {
     if (m_data != nullptr) ::munmap(const_cast<std::byte*>(m_data), m_size);
 }
 
+void MappedFile::release(std::size_t begin, std::size_t end) const {
+    const auto page = std::size_t(::sysconf(_SC_PAGESIZE));
+    const std::size_t first = (begin + page - 1) / page * page, last = std::min(end, m_size) / page * page;
+    if (first < last) ::madvise(const_cast<std::byte*>(m_data) + first, last - first, MADV_DONTNEED);
+}
+
 FileWriter::FileWriter(const std::filesystem::path& path, std::string shownName) : m_shownName(std::move(shownName)) {
     constexpr std::size_t bufferSize = 1 << 20;
     m_buffer.reserve(bufferSize);

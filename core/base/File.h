@@ -32,6 +32,9 @@ public:
     MappedFile& operator=(const MappedFile&) = delete;
 
     std::span<const std::byte> bytes() const { return {m_data, m_size}; }
+    /// Gives the memory of a part back; it is read from the disk again when asked for.
+    void release(std::size_t begin, std::size_t end) const;
+
     std::string_view text() const { return {reinterpret_cast<const char*>(m_data), m_size}; }
 
 private:

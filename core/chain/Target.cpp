@@ -132,6 +132,24 @@ std::optional<double> allowedDeviation(const Target& target, const Screen& scree
     return std::nullopt;
 }
 
+double parseSize(std::string_view text, double diagonal, const Screen& screen, double metresPerUnit) {
+    const auto fail = [&]() -> Target {
+        throw InputError("\"" + std::string(text) +
+                         "\" is not a size: type a length (5mm), a share of the whole (0.2%) or pixels at a distance "
+                         "(3px@24m).");
+    };
+    const Target target = [&] {
+        try {
+            return parseTarget(text);
+        } catch (const InputError&) {
+            return fail();
+        }
+    }();
+    if (const auto* share = std::get_if<ShareTarget>(&target)) return share->share * diagonal;
+    if (std::holds_alternative<CountTarget>(target)) fail();
+    return *allowedDeviation(target, screen, metresPerUnit);
+}
+
 std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen,
                            double metresPerUnit) {
     if (const auto count = targetTriangles(target, sourceTriangles))

@@ -57,6 +57,10 @@ std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sou
 /// The largest deviation, in the mesh's unit, that a length or pixel target allows; nothing for the others.
 std::optional<double> allowedDeviation(const Target& target, const Screen& screen, double metresPerUnit);
 
+/// The size, in the mesh's unit, that `5mm`, `0.2%` (of the whole's diagonal) or `3px@24m` comes to.
+/// @throws InputError  saying what would be right
+double parseSize(std::string_view text, double diagonal, const Screen& screen, double metresPerUnit);
+
 /// What a target comes to, in words: "12,000 triangles, 1.15 % of the source".
 std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen,
                            double metresPerUnit);

@@ -40,16 +40,22 @@ constexpr const char* knownExtensions = ".obj, .ply, .stl, .gltf or .glb";
 
 }  // namespace
 
+MeshFormat formatOf(const std::filesystem::path& path, std::string_view text) {
+    const auto byExtension = formatByExtension(path);
+    const auto byContent = formatByContent(text);
+    if (!byExtension && !byContent)
+        throw FileError(path.string() + " is of no format known here; open a file ending in " + knownExtensions + ".");
+    if (byExtension == MeshFormat::Gltf && !byContent) return MeshFormat::Gltf;
+    return byContent.value_or(byExtension.value_or(MeshFormat::Obj));
+}
+
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
     const MappedFile file(path);
     progress.check();
     const auto byExtension = formatByExtension(path);
     const auto byContent = formatByContent(file.text());
-    if (!byExtension && !byContent)
-        throw FileError(path.string() + " is of no format known here; open a file ending in " + knownExtensions + ".");
     MeshFile result;
-    result.format = byContent.value_or(byExtension.value_or(MeshFormat::Obj));
-    if (byExtension == MeshFormat::Gltf && !byContent) result.format = MeshFormat::Gltf;
+    result.format = formatOf(path, file.text());
     const Progress reading = progress.span(0, 0.95);
     switch (result.format) {
         case MeshFormat::Obj: readObj(path, file.text(), result, reading); break;

@@ -4,6 +4,7 @@
 #include "mesh/Mesh.h"
 
 #include <filesystem>
+#include <string_view>
 
 namespace um {
 
@@ -27,6 +28,10 @@ MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
 /// @throws FileError  if it cannot be written; what was there before stays
 /// @throws Cancelled
 void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress);
+
+/// The format of a file, by its bytes where they tell, else by its name.
+/// @throws FileError  if it is none of those known
+MeshFormat formatOf(const std::filesystem::path& path, std::string_view text);
 
 /// The format of a file name's extension, in any case.
 /// @throws FileError  naming the extensions that can be used

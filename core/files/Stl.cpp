@@ -14,22 +14,11 @@ namespace um {
 namespace {
 
 constexpr std::size_t headerSize = 80;
-constexpr std::size_t prefixSize = headerSize + 4;
-constexpr std::size_t recordSize = 50;  // normal, three corners, two bytes nobody uses
 
 std::uint32_t statedCount(std::string_view text) {
     std::uint32_t count = 0;
     std::memcpy(&count, text.data() + headerSize, sizeof count);
     return count;
-}
-
-bool isAscii(std::string_view text) {
-    // Some binary files begin with "solid" too; those have the size that their count asks for, or bytes no text has.
-    const std::size_t begin = text.find_first_not_of(" \t\r\n");
-    if (begin == std::string_view::npos || !text.substr(begin).starts_with("solid")) return false;
-    if (text.size() >= prefixSize && text.size() == prefixSize + recordSize * std::size_t(statedCount(text)))
-        return false;
-    return text.substr(0, 512).find('\0') == std::string_view::npos;
 }
 
 std::string_view unitIn(std::string_view header) {
@@ -48,13 +37,7 @@ void setUnit(Mesh& mesh, std::string_view name) {
 
 std::vector<Vec3f> readBinaryPoints(const std::filesystem::path& path, std::string_view text,
                                     const Progress& progress) {
-    if (text.size() < prefixSize)
-        throw FileError(path.string() + " ends within the header of an STL file; export or copy it again.");
-    const std::size_t count = statedCount(text);
-    const std::size_t held = (text.size() - prefixSize) / recordSize;
-    if (held < count)
-        throw FileError(path.string() + " is cut off: it promises " + formatCount(count) +
-                        " triangles but ends after " + formatCount(held) + "; export or copy it again.");
+    const std::size_t count = binaryStlTriangles(path, text);
     std::vector<Vec3f> points(count * 3);
     std::atomic<std::size_t> broken = count;
     std::atomic<std::size_t> done = 0;
@@ -62,7 +45,7 @@ std::vector<Vec3f> readBinaryPoints(const std::filesystem::path& path, std::stri
         count,
         [&](std::size_t begin, std::size_t end) {
             for (std::size_t t = begin; t < end; ++t) {
-                std::memcpy(points[3 * t].data(), text.data() + prefixSize + recordSize * t + 12, 36);
+                std::memcpy(points[3 * t].data(), text.data() + stlPrefixSize + stlRecordSize * t + 12, 36);
                 if (!(points[3 * t] + points[3 * t + 1] + points[3 * t + 2]).allFinite()) {
                     std::size_t known = broken;
                     while (t < known && !broken.compare_exchange_weak(known, t)) {
@@ -139,17 +122,37 @@ std::vector<Vec3f> readAsciiPoints(const std::filesystem::path& path, std::strin
 
 }  // namespace
 
+bool isAsciiStl(std::string_view text) {
+    // Some binary files begin with "solid" too; those have the size that their count asks for, or bytes no text has.
+    const std::size_t begin = text.find_first_not_of(" \t\r\n");
+    if (begin == std::string_view::npos || !text.substr(begin).starts_with("solid")) return false;
+    if (text.size() >= stlPrefixSize && text.size() == stlPrefixSize + stlRecordSize * std::size_t(statedCount(text)))
+        return false;
+    return text.substr(0, 512).find('\0') == std::string_view::npos;
+}
+
+std::size_t binaryStlTriangles(const std::filesystem::path& path, std::string_view text) {
+    if (text.size() < stlPrefixSize)
+        throw FileError(path.string() + " ends within the header of an STL file; export or copy it again.");
+    const std::size_t count = statedCount(text);
+    const std::size_t held = (text.size() - stlPrefixSize) / stlRecordSize;
+    if (held < count)
+        throw FileError(path.string() + " is cut off: it promises " + formatCount(count) +
+                        " triangles but ends after " + formatCount(held) + "; export or copy it again.");
+    return count;
+}
+
 bool looksLikeStl(std::string_view text) {
-    if (text.size() >= prefixSize && text.size() == prefixSize + recordSize * std::size_t(statedCount(text)))
+    if (text.size() >= stlPrefixSize && text.size() == stlPrefixSize + stlRecordSize * std::size_t(statedCount(text)))
         return true;
-    return isAscii(text) && text.substr(0, 4096).find("facet") != std::string_view::npos;
+    return isAsciiStl(text) && text.substr(0, 4096).find("facet") != std::string_view::npos;
 }
 
 void readStl(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
     Mesh& mesh = result.mesh;
     std::vector<Run> runs;
     std::vector<Vec3f> points;
-    if (isAscii(text)) {
+    if (isAsciiStl(text)) {
         points = readAsciiPoints(path, text, mesh, runs, progress.span(0, 0.6));
         setUnit(mesh, unitIn(text.substr(0, text.find('\n'))));
     } else {
@@ -183,12 +186,12 @@ void writeStl(const Mesh& mesh, const std::filesystem::path& path, const Progres
             const Vec3f& c = mesh.positions[triangle[2]];
             const Vec3d doubled = areaNormal(a.cast<double>(), b.cast<double>(), c.cast<double>());
             const Vec3f normal = doubled.norm() > 0 ? Vec3f(doubled.normalized().cast<float>()) : Vec3f(Vec3f::Zero());
-            char record[recordSize] = {};
+            char record[stlRecordSize] = {};
             std::memcpy(record, normal.data(), 12);
             std::memcpy(record + 12, a.data(), 12);
             std::memcpy(record + 24, b.data(), 12);
             std::memcpy(record + 36, c.data(), 12);
-            writer.write(record, recordSize);
+            writer.write(record, stlRecordSize);
         }
     });
 }

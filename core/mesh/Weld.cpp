@@ -220,4 +220,37 @@ void groupIntoSections(Mesh& mesh, const std::vector<Run>& runs) {
     }
 }
 
+std::vector<std::uint8_t> trianglesWithoutFolds(const Mesh& mesh) {
+    struct Key {
+        Triangle corners;
+        TriangleId triangle;
+        int turn;  // 1 or -1, by the direction in which they are run through
+    };
+    std::vector<std::uint8_t> kept(mesh.triangleCount(), 0);
+    std::vector<Key> keys;
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+        Triangle corners = mesh.triangles[t];
+        if (corners[0] == corners[1] || corners[1] == corners[2] || corners[2] == corners[0]) continue;
+        std::rotate(corners.begin(), std::min_element(corners.begin(), corners.end()), corners.end());
+        const int turn = corners[1] < corners[2] ? 1 : -1;
+        if (turn < 0) std::swap(corners[1], corners[2]);
+        keys.push_back({corners, t, turn});
+    }
+    tbb::parallel_sort(keys.begin(), keys.end(), [](const Key& a, const Key& b) {
+        return a.corners != b.corners ? a.corners < b.corners : a.triangle < b.triangle;
+    });
+    for (std::size_t begin = 0; begin < keys.size();) {
+        std::size_t end = begin;
+        int sum = 0;
+        for (; end < keys.size() && keys[end].corners == keys[begin].corners; ++end) sum += keys[end].turn;
+        for (std::size_t i = begin; i < end; ++i)
+            if (keys[i].turn * sum > 0) {
+                kept[keys[i].triangle] = 1;
+                break;
+            }
+        begin = end;
+    }
+    return kept;
+}
+
 }  // namespace um

@@ -29,6 +29,10 @@ bool isTriangleSoup(const Mesh& mesh);
 /// @returns the key of each wedge; `mesh.wedges` is set
 std::vector<std::uint64_t> assignWedges(Mesh& mesh, const std::vector<std::array<std::uint64_t, 3>>& keys);
 
+/// Which triangles to keep after vertices were joined: those with three corners, of which no other lies on the same
+/// corners. Of those that agree one stays, of those that face each other none.
+std::vector<std::uint8_t> trianglesWithoutFolds(const Mesh& mesh);
+
 /// A run of triangles that belong to one part and material, as files list them.
 struct Run {
     std::size_t firstTriangle = 0;

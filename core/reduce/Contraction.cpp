@@ -410,6 +410,7 @@ bool Contraction::contractTo(std::size_t target, const Progress& progress, Stric
 
 void Contraction::followMerges() {
     parallelFor(m_into.size(), [&](std::size_t v) {
+        if (m_into[v] == none) return;
         while (m_mergedInto[m_into[v]] != m_into[v]) m_into[v] = m_mergedInto[m_into[v]];
     });
 }
@@ -420,9 +421,9 @@ void Contraction::compact() {
     m_leastCosts = parallelFilter(m_leastCosts, used);
     m_versions = parallelFilter(m_versions, used);
     const std::vector<VertexId> number = m_mesh.compact();
-    // Vertices of no triangle have no place to go to: any is as good.
-    const auto last = VertexId(std::max<std::size_t>(1, m_mesh.vertexCount()) - 1);
-    parallelFor(m_into.size(), [&](std::size_t v) { m_into[v] = std::min(last, number[m_into[v]]); });
+    parallelFor(m_into.size(), [&](std::size_t v) {
+        if (m_into[v] != none) m_into[v] = number[m_into[v]];
+    });
     m_regionOf.assign(m_mesh.vertexCount(), 0);
     m_mergedInto.resize(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_mergedInto.size(); ++v) m_mergedInto[v] = VertexId(v);

@@ -24,8 +24,8 @@ public:
     /// Drops what is dead; from here the numbers of destinations() are those of finished meshes.
     void finish();
 
-    /// After finish(): for each vertex there was at the start, the vertex of mesh() that it went into. Vertices that no
-    /// triangle used go anywhere.
+    /// After finish(): for each vertex there was at the start, the vertex of mesh() that it went into, or `none` if
+    /// all its triangles are gone.
     const std::vector<VertexId>& destinations() const { return m_into; }
 
 private:

@@ -2,6 +2,7 @@
 
 #include "base/Parallel.h"
 #include "mesh/Connectivity.h"
+#include "mesh/Weld.h"
 
 #include <cmath>
 #include <limits>
@@ -23,41 +24,6 @@ std::vector<double> sizesOf(const Pieces& pieces, const Mesh& mesh) {
 std::uint64_t cellKey(std::int64_t x, std::int64_t y, std::int64_t z) {
     return mixBits(std::uint64_t(x) * 0x9e3779b97f4a7c15ULL ^ mixBits(std::uint64_t(y) + 0x632be59bd9b4e019ULL) ^
                    mixBits(std::uint64_t(z) * 0xd6e8feb86659fd93ULL + 1));
-}
-
-// Triangles with three corners, of which no other lies on the same corners: of those that agree one stays, of those
-// that face each other none.
-std::vector<std::uint8_t> notFolded(const Mesh& mesh) {
-    struct Key {
-        Triangle corners;
-        TriangleId triangle;
-        int turn;  // 1 or -1, by the direction in which they are run through
-    };
-    std::vector<std::uint8_t> kept(mesh.triangleCount(), 0);
-    std::vector<Key> keys;
-    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
-        Triangle corners = mesh.triangles[t];
-        if (corners[0] == corners[1] || corners[1] == corners[2] || corners[2] == corners[0]) continue;
-        std::rotate(corners.begin(), std::min_element(corners.begin(), corners.end()), corners.end());
-        const int turn = corners[1] < corners[2] ? 1 : -1;
-        if (turn < 0) std::swap(corners[1], corners[2]);
-        keys.push_back({corners, t, turn});
-    }
-    tbb::parallel_sort(keys.begin(), keys.end(), [](const Key& a, const Key& b) {
-        return a.corners != b.corners ? a.corners < b.corners : a.triangle < b.triangle;
-    });
-    for (std::size_t begin = 0; begin < keys.size();) {
-        std::size_t end = begin;
-        int sum = 0;
-        for (; end < keys.size() && keys[end].corners == keys[begin].corners; ++end) sum += keys[end].turn;
-        for (std::size_t i = begin; i < end; ++i)
-            if (keys[i].turn * sum > 0) {
-                kept[keys[i].triangle] = 1;
-                break;
-            }
-        begin = end;
-    }
-    return kept;
 }
 
 }  // namespace
@@ -163,7 +129,7 @@ std::size_t joinNearPieces(Mesh& mesh, double distance, const std::vector<std::u
     parallelFor(mesh.triangleCount(), [&](std::size_t t) {
         for (VertexId& v : mesh.triangles[t]) v = root[v];
     });
-    keepTriangles(mesh, notFolded(mesh));
+    keepTriangles(mesh, trianglesWithoutFolds(mesh));
     return joined;
 }
 

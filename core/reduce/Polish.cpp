@@ -30,6 +30,9 @@ constexpr int solverSteps = 8;
 constexpr double farOff = 3;
 constexpr double mostFarWeight = 50;
 
+// A step that leads a triangle farther off than by this factor, and far off at all, is taken back.
+constexpr double worseBy = 2;
+
 // A vertex of a protected line of the source pulls at the level's line like so many faces of its edges' squared length.
 constexpr double lineWeight = 2;
 
@@ -87,8 +90,6 @@ std::vector<Probe> manyProbes() {
         probes.push_back({second, third, atCorners / 3});
     return probes;
 }
-
-constexpr std::uint32_t none = std::numeric_limits<std::uint32_t>::max();
 
 // 1 for an equilateral triangle, 0 for a needle.
 double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
@@ -218,6 +219,7 @@ private:
     bool isOnLine(VertexId v) const { return m_provenance.levelKinds[v] >= Kind::Feature; }
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
     double gainOfFlip(TriangleId t, std::size_t k, TriangleId other) const;
+    void takeBackWorse(std::vector<Vec3d>& step, double farDistance);
     void limitSteps(std::vector<Vec3d>& steps) const;
     void shortenBadSteps(std::vector<Vec3d>& steps) const;
     bool isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const;
@@ -229,6 +231,7 @@ private:
     std::vector<Probe> m_probes;
     std::vector<TriangleId> m_hits;  // of the source, closest to each probe of each triangle; none if not known
     std::vector<std::uint16_t> m_sections;
+    std::vector<float> m_offs;  // of each triangle's probes, the farthest before the step
     std::vector<Sample> m_samples;
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
@@ -250,6 +253,7 @@ void Polisher::takeSamples() {
     };
     const auto startFor = [&](VertexId v) {
         Closest best;
+        if (destinations[v] == none) return best.triangle;
         for (const TriangleId t : m_around.of(destinations[v])) {
             const Closest there = closestOf(m_level, sourcePlace(v), t);
             if (there.squaredDistance < best.squaredDistance) best = there;
@@ -266,6 +270,8 @@ void Polisher::takeSamples() {
         m_samples[v].point = m_source.positions[v];
         m_samples[v].weight = float(area / (withCentres ? 12 : 3));
         m_samples[v].triangle = startFor(VertexId(v));
+        // What is not represented any more pulls at nothing.
+        if (destinations[v] == none) m_samples[v].weight = 0;
     });
     if (!withCentres) return;
     parallelFor(m_source.triangleCount(), [&](std::size_t t) {
@@ -273,7 +279,7 @@ void Polisher::takeSamples() {
         Sample& sample = m_samples[vertices + t];
         sample.point =
             (m_source.positions[triangle[0]] + m_source.positions[triangle[1]] + m_source.positions[triangle[2]]) / 3;
-        sample.weight = float(areaOf(TriangleId(t)) * 0.75);
+        sample.weight = destinations[triangle[0]] == none ? 0 : float(areaOf(TriangleId(t)) * 0.75);
         sample.triangle = m_samples[triangle[0]].triangle;
     });
 }
@@ -297,7 +303,7 @@ void Polisher::takeLineSamples() {
     }
     for (VertexId v = 0; v < weights.size(); ++v) {
         const VertexId at = m_provenance.destinations[v];
-        if (weights[v] > 0 && m_lineNumber[at] != none)
+        if (weights[v] > 0 && at != none && m_lineNumber[at] != none)
             m_lineSamples.push_back({m_source.positions[v], float(lineWeight) * weights[v], at, at});
     }
 }
@@ -397,6 +403,7 @@ void Polisher::moveVertices(const Progress& progress) {
             return sideways * x + (1 - sideways) * n.dot(x) * n;
         }
     };
+    m_offs.assign(triangles, 0);
     const double farSquared = farOff * farOff * error() / areaOfSource();
     std::vector<Block> blocks(triangles);
     parallelFor(
@@ -440,6 +447,7 @@ void Polisher::moveVertices(const Progress& progress) {
                 }
                 const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
                 last = closest.triangle;
+                m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
                 const Triangle& hit = m_source.triangles[closest.triangle];
                 const Vec3d off = closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2])) - here;
                 add(at, probe.part * area, off, false);
@@ -539,6 +547,37 @@ void Polisher::moveVertices(const Progress& progress) {
     limitSteps(step);
     shortenBadSteps(step);
     parallelFor(vertices, [&](std::size_t v) {
+        if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
+    });
+    takeBackWorse(step, std::sqrt(farSquared));
+}
+
+// Where the pulls led a triangle farther off than it was, its vertices go back.
+void Polisher::takeBackWorse(std::vector<Vec3d>& step, double farDistance) {
+    std::vector<std::uint8_t> isWorse(m_level.triangleCount(), 0);
+    parallelFor(
+        isWorse.size(),
+        [&](std::size_t t) {
+            const Triangle& triangle = m_level.triangles[t];
+            for (std::size_t i = 0; i < m_probes.size() && isWorse[t] == 0; ++i) {
+                TriangleId& last = m_hits[t * m_probes.size() + i];
+                if (last == none) continue;
+                const Vec3d here = TrianglePoint{m_probes[i].second, m_probes[i].third}.of(
+                    place(triangle[0]), place(triangle[1]), place(triangle[2]));
+                const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
+                last = closest.triangle;
+                const double off = std::sqrt(closest.squaredDistance);
+                isWorse[t] = off > farDistance && off > worseBy * double(m_offs[t]);
+            }
+        },
+        64);
+    parallelFor(step.size(), [&](std::size_t v) {
+        const auto around = m_around.of(VertexId(v));
+        const bool goesBack = std::any_of(around.begin(), around.end(), [&](TriangleId t) { return isWorse[t] != 0; });
+        step[v] = goesBack ? Vec3d(-step[v]) : Vec3d(Vec3d::Zero());
+    });
+    shortenBadSteps(step);
+    parallelFor(step.size(), [&](std::size_t v) {
         if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
     });
 }

@@ -11,7 +11,7 @@ using LineEdge = std::pair<VertexId, VertexId>;
 
 /// How a level came out of its source.
 struct Provenance {
-    std::vector<VertexId> destinations;  ///< for each vertex of the source, where in the level it went
+    std::vector<VertexId> destinations;  ///< for each vertex of the source, where in the level it went, or `none`
     std::vector<Kind> levelKinds;        ///< for each vertex of the level
     std::vector<LineEdge> sourceLines, levelLines;
 };

@@ -1,5 +1,7 @@
 #pragma once
 /// What a reduction must take care of besides the shape, and how strictly.
+#include <string>
+#include <string_view>
 
 namespace um {
 
@@ -8,6 +10,9 @@ enum class Protection : unsigned char {
     On,   ///< straightened only along itself, at a cost
     Hard  ///< its vertices stay bit for bit
 };
+
+/// Whether pieces may join and holes close where that makes triangles fall together.
+enum class TopologyRule : unsigned char { Stays, MayChange };
 
 struct Protect {
     Protection borders = Protection::On;    ///< where the surface ends, or is not a surface
@@ -20,5 +25,13 @@ struct Protect {
 
     bool operator==(const Protect&) const = default;
 };
+
+/// `borders=hard, seams=off, creases=30deg`: what is not named stays as it is by default. Values are off, on and hard;
+/// creases take an angle too, which turns them on, and both as in `creases=hard 30deg`.
+/// @throws InputError  saying what would be right
+Protect parseProtect(std::string_view text);
+
+/// All five, the way parseProtect reads them.
+std::string formatProtect(const Protect& protect);
 
 }  // namespace um

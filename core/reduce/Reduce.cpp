@@ -140,8 +140,9 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
                                    double(enough) >= keepNormalsAbove * double(source.triangleCount())));
     const std::vector<float> factors = errorFactors(mesh, guard, settings.silhouetteWeight,
                                                     progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
-    const TopologyRule topology = settings.joinWithin > 0 ? TopologyRule::MayChange : TopologyRule::Stays;
-    WorkingMesh working(mesh, {settings.protect, topology, prepared->keepsNormals, factors, locked},
+    const TopologyRule topology = settings.joinWithin > 0 ? TopologyRule::MayChange : settings.topology;
+    WorkingMesh working(mesh,
+                        {settings.protect, topology, prepared->keepsNormals, factors, locked, settings.knownQuadrics},
                         progress.span(0.7, 1));
     prepared->lines = working.lines();
     std::vector<std::size_t> leastOfParts;

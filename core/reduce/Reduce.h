@@ -5,6 +5,7 @@
 #include "reduce/Guard.h"
 #include "reduce/LooseParts.h"
 #include "reduce/Protect.h"
+#include "reduce/Quadric.h"
 
 #include <memory>
 #include <optional>
@@ -36,12 +37,16 @@ struct ReduceSettings {
     /// Surfaces of different pieces closer than this may join, so that heaps of bits reduce beyond their own topology;
     /// 0 joins none.
     double joinWithin = 0;
+    /// Whether holes may close and pieces meet; where pieces join they always may.
+    TopologyRule topology = TopologyRule::Stays;
 
     NormalTreatment normals = NormalTreatment::Automatic;
     /// Normals made anew are split at edges sharper than this.
     double creaseDegrees = 50;
     /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
     bool polish = true;
+    /// The error already made at each vertex, where the source itself came out of something finer; or empty.
+    std::vector<StoredQuadric> knownQuadrics;
 };
 
 /// What happened besides contraction.

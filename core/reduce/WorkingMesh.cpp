@@ -108,6 +108,7 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
     linkCorners();
     progress.at(0.6);
     prepareVertices(treatment.factors, treatment.locked);
+    if (!treatment.knownQuadrics.empty()) quadrics = treatment.knownQuadrics;
     progress.at(1);
 }
 
@@ -459,8 +460,7 @@ std::vector<VertexId> WorkingMesh::compact() {
     std::vector<VertexId> number(positions.size());
     VertexId next = 0;
     for (std::size_t v = 0; v < number.size(); ++v) {
-        number[v] = next;
-        next += used(v) ? 1 : 0;
+        number[v] = used(v) ? next++ : none;
     }
     parallelFor(triangles.size(), [&](std::size_t t) {
         for (VertexId& v : triangles[t]) v = number[v];

@@ -21,9 +21,6 @@ enum class Kind : std::uint8_t {
     Locked     ///< not at all, and it stays for ever
 };
 
-/// Whether pieces may join and holes close where that makes triangles fall together.
-enum class TopologyRule : std::uint8_t { Stays, MayChange };
-
 /// A neighbour of a vertex, with the corners of that vertex in the triangles on both sides of their edge.
 struct Spoke {
     VertexId vertex = none;
@@ -41,6 +38,8 @@ struct Treatment {
     bool keepsNormals = false;         ///< whether normals are carried along, and count
     std::vector<float> factors;        ///< by which each vertex's error counts, or empty
     std::vector<std::uint8_t> locked;  ///< vertices that must stay, or empty
+    /// What is already known of the error at each vertex, counted from it, instead of what its triangles say; or empty.
+    std::vector<StoredQuadric> knownQuadrics;
 };
 
 class WorkingMesh {
@@ -94,7 +93,7 @@ public:
     std::size_t contract(VertexId u, VertexId v, const Vec3d& place);
 
     /// Drops dead triangles and vertices; the order of the others stays.
-    /// @returns for each old vertex its new number, or that of the next one kept
+    /// @returns for each old vertex its new number, or `none` if it is gone
     std::vector<VertexId> compact();
 
     /// What is left, as a mesh with the source's parts, materials and units.
