@@ -1,9 +1,12 @@
 #include "demo/CoralHead.h"
 
+#include "base/File.h"
+#include "base/Parallel.h"
 #include "demo/Grid.h"
 #include "demo/Noise.h"
 
 #include <cmath>
+#include <cstring>
 
 namespace um::demo {
 namespace {
@@ -48,6 +51,10 @@ Vec3d surface(double u, double v) {
     return p + Vec3d(0, 0.1, 0);
 }
 
+std::size_t cellsAcross(std::size_t triangles) {
+    return std::max<std::size_t>(2, std::size_t(std::lround(std::sqrt(double(triangles) / 2))));
+}
+
 }  // namespace
 
 Mesh makeCoralHead(std::size_t triangles) {
@@ -60,9 +67,55 @@ Mesh makeCoralHead(std::size_t triangles) {
     mesh.materials.push_back(stone);
     mesh.unitStated = true;
     Grid grid;
-    grid.columns = grid.rows = std::max<std::size_t>(2, std::size_t(std::lround(std::sqrt(double(triangles) / 2))));
+    grid.columns = grid.rows = cellsAcross(triangles);
     addGrid(mesh, 0, 0, grid, surface, false);
     return mesh;
+}
+
+std::size_t writeCoralHead(std::size_t triangles, const std::filesystem::path& file) {
+    const std::size_t cells = cellsAcross(triangles);
+    const std::size_t count = 2 * cells * cells;
+    struct Record {
+        std::array<char, 12> normal{};
+        std::array<Vec3f, 3> corners;
+    };
+    constexpr std::size_t recordSize = 50;
+    const auto makeRow = [&](std::size_t row, std::vector<Vec3f>& points) {
+        points.resize(cells + 1);
+        parallelFor(
+            points.size(),
+            [&](std::size_t column) {
+                points[column] = surface(double(column) / double(cells), double(row) / double(cells)).cast<float>();
+            },
+            64);
+    };
+    writeWhole(file, [&](FileWriter& writer) {
+        std::array<char, 80> header{};
+        std::snprintf(header.data(), header.size(), "coral head  unit: m");
+        writer.write(header.data(), header.size());
+        const auto stated = std::uint32_t(count);
+        writer.write(&stated, sizeof stated);
+        std::vector<Vec3f> below, above;
+        std::vector<char> bytes(2 * cells * recordSize);
+        makeRow(0, below);
+        for (std::size_t row = 0; row < cells; ++row) {
+            makeRow(row + 1, above);
+            parallelFor(
+                cells,
+                [&](std::size_t column) {
+                    const Vec3f &a = below[column], &b = below[column + 1], &c = above[column + 1], &d = above[column];
+                    const bool slash = (row + column) % 2 == 0;
+                    const std::array<Record, 2> pair = {Record{{}, {a, b, slash ? c : d}},
+                                                        slash ? Record{{}, {a, c, d}} : Record{{}, {b, c, d}}};
+                    for (std::size_t i = 0; i < 2; ++i)
+                        std::memcpy(bytes.data() + (2 * column + i) * recordSize, &pair[i], sizeof(Record));
+                },
+                512);
+            writer.write(bytes.data(), bytes.size());
+            std::swap(below, above);
+        }
+    });
+    return count;
 }
 
 }  // namespace um::demo

@@ -23,7 +23,15 @@ int main(int argc, char** argv) {
     try {
         formatOfExtension(out);
         const std::size_t wanted = parseCount(triangles);
-        if (wanted > 100000000) throw InputError("At most 100M triangles can be made.");
+        constexpr std::size_t mostInMemory = 50000000, most = 2000000000;
+        if (wanted > most) throw InputError("At most 2,000M triangles can be made.");
+        if (coral->parsed() && wanted > mostInMemory) {
+            if (formatOfExtension(out) != MeshFormat::Stl)
+                throw InputError("More than 50M triangles are written as STL only; let the name end in .stl.");
+            const std::size_t count = demo::writeCoralHead(wanted, out);
+            std::printf("Wrote %s triangles to %s.\n", formatCount(count).c_str(), out.c_str());
+            return 0;
+        }
         const Mesh mesh = jar->parsed() ? demo::makeStorageJar() : demo::makeCoralHead(wanted);
         writeMesh(mesh, out, Progress());
         std::printf("Wrote %s triangles to %s.\n", formatCount(mesh.triangleCount()).c_str(), out.c_str());

@@ -35,7 +35,20 @@ Json saveMesh(Database& database, const std::string& prefix, const Mesh& mesh, c
     database.writeArray(prefix + "normals", mesh.normals, progress.span(0.8, 0.9));
     database.writeArray(prefix + "uvs", mesh.uvs, progress.span(0.9, 1));
     database.writeArray(prefix + "colors", mesh.colors, progress.span(0.9, 1));
-    Json json = {{"metres_per_unit", mesh.metresPerUnit}, {"unit_stated", mesh.unitStated}};
+    database.writeArray(prefix + "second_uvs", mesh.secondUvs, progress.span(1, 1));
+    database.writeArray(prefix + "influences", mesh.influences, progress.span(1, 1));
+    Json json = {{"metres_per_unit", mesh.metresPerUnit},
+                 {"unit_stated", mesh.unitStated},
+                 {"wants_tangents", mesh.wantsTangents}};
+    json["morphs"] = Json::array();
+    for (const Morph& morph : mesh.morphs) {
+        database.writeArray(prefix + "morph " + std::to_string(json["morphs"].size()), morph.offsets,
+                            progress.span(1, 1));
+        json["morphs"].push_back(morph.name);
+    }
+    json["skeleton"] = Json::array();
+    for (const Joint& joint : mesh.skeleton)
+        json["skeleton"].push_back({joint.name, joint.parent, joint.local, joint.inverseBind});
     json["parts"] = Json::array();
     for (const Part& part : mesh.parts) json["parts"].push_back(part.name);
     json["materials"] = Json::array();
@@ -55,6 +68,18 @@ std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string
     mesh->normals = database.readArray<Vec3f>(prefix + "normals");
     mesh->uvs = database.readArray<Vec2f>(prefix + "uvs");
     mesh->colors = database.readArray<Color>(prefix + "colors");
+    // Older documents know nothing of these.
+    if (json.contains("morphs")) {
+        mesh->secondUvs = database.readArray<Vec2f>(prefix + "second_uvs");
+        mesh->influences = database.readArray<Influences>(prefix + "influences");
+        mesh->wantsTangents = json.at("wants_tangents");
+        for (const Json& name : json.at("morphs")) {
+            const std::string number = std::to_string(mesh->morphs.size());
+            mesh->morphs.push_back({name.get<std::string>(), database.readArray<Vec3f>(prefix + "morph " + number)});
+        }
+        for (const Json& joint : json.at("skeleton"))
+            mesh->skeleton.push_back({joint.at(0), joint.at(1), joint.at(2), joint.at(3)});
+    }
     mesh->metresPerUnit = json.at("metres_per_unit");
     mesh->unitStated = json.at("unit_stated");
     for (const Json& part : json.at("parts")) mesh->parts.push_back({part.get<std::string>()});

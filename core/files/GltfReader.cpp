@@ -7,6 +7,8 @@
 #include "mesh/Weld.h"
 
 #include <tiny_gltf.h>
+#include <bit>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <set>
 
@@ -94,7 +96,14 @@ private:
     void readMaterials();
     void visitScene();
     void visit(int node, const Mat4d& parent, std::size_t depth);
+    void findWorlds(int node, const Mat4d& parent, std::size_t depth);
     void readPart(const tinygltf::Node& node, const Mat4d& world);
+    std::uint32_t readSkin(int index);
+    void readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, std::uint32_t firstJoint,
+                        std::size_t jointCount);
+    void readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
+                    const Mat4d& world);
+    std::uint64_t movementKey(std::size_t vertex) const;
     bool readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& world, std::uint32_t part);
     std::vector<Triangle> readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount);
     std::size_t placeOf(int view, std::size_t offset, std::size_t rows, std::size_t rowSize, std::size_t& stride) const;
@@ -114,7 +123,15 @@ private:
     std::vector<Triangle> m_wedges;  // for each triangle, until it is known whether they are needed
     std::vector<Vec3f> m_normals;    // of each file vertex; zero where the file has none
     std::vector<Vec2f> m_uvs;
+    std::vector<Vec2f> m_secondUvs;
     std::vector<Color> m_colors;
+    std::vector<Influences> m_influences;       // of each file vertex
+    std::vector<std::vector<Vec3f>> m_offsets;  // of each morph, for each file vertex
+    std::vector<std::size_t> m_weldedFrom;      // a file vertex for each welded one
+    std::vector<Mat4d> m_worlds;                // of each node
+    std::map<int, std::uint32_t> m_firstJoint;  // of each skin read, in the skeleton
+    bool m_anySecondUvs = false;
+    bool m_moreInfluences = false;
     bool m_anyNormals = false;
     bool m_anyUvs = false;
     bool m_anyColors = false;
@@ -320,13 +337,19 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
     m_anyNormals = m_anyNormals || !normals.values.empty();
     m_anyUvs = m_anyUvs || !uvs.values.empty();
     m_anyColors = m_anyColors || !colors.values.empty();
+    const Accessed secondUvs = optional("TEXCOORD_1", 2);
+    m_anySecondUvs = m_anySecondUvs || !secondUvs.values.empty();
+    m_mesh.wantsTangents = m_mesh.wantsTangents || primitive.attributes.contains("TANGENT");
+    m_moreInfluences = m_moreInfluences || primitive.attributes.contains("JOINTS_1");
 
     const auto first = std::uint32_t(m_mesh.positions.size());
     const std::size_t count = first + positions.rows;
     m_mesh.positions.resize(count);
     m_normals.resize(count, Vec3f(Vec3f::Zero()));
     m_uvs.resize(count, Vec2f(Vec2f::Zero()));
+    m_secondUvs.resize(count, Vec2f(Vec2f::Zero()));
     m_colors.resize(count, Color{255, 255, 255, 255});
+    m_influences.resize(count);
     const Eigen::Matrix3d linear = world.topLeftCorner<3, 3>();
     const Eigen::Matrix3d normalMatrix =
         std::abs(linear.determinant()) > 0 ? Eigen::Matrix3d(linear.inverse().transpose()) : linear;
@@ -345,6 +368,8 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
         }
         // In glTF v runs downwards.
         if (!uvs.values.empty()) m_uvs[v] = Vec2f(uvs.values[2 * i], 1.0f - uvs.values[2 * i + 1]);
+        if (!secondUvs.values.empty())
+            m_secondUvs[v] = Vec2f(secondUvs.values[2 * i], 1.0f - secondUvs.values[2 * i + 1]);
         for (std::size_t c = 0; c < colors.columns && c < 4; ++c)
             m_colors[v][c] =
                 std::uint8_t(std::clamp(colors.values[colors.columns * i + c] * 255.0f + 0.5f, 0.0f, 255.0f));
@@ -362,14 +387,144 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
     return true;
 }
 
-// The vertices of a part are joined where they meet; what a file vertex carries lives on as a wedge.
+// The joints of a skin, appended to the skeleton once. @returns the number of the first
+std::uint32_t Reader::readSkin(int index) {
+    if (std::size_t(index) >= m_model.skins.size()) fail("a node names a skin that is not there; export it again.");
+    if (const auto known = m_firstJoint.find(index); known != m_firstJoint.end()) return known->second;
+    const tinygltf::Skin& skin = m_model.skins[std::size_t(index)];
+    const auto first = std::uint32_t(m_mesh.skeleton.size());
+    if (first + skin.joints.size() > 65535) fail("its skins have more than 65,535 joints; export it in pieces.");
+    std::map<int, int> numberOfNode;
+    for (const int node : skin.joints) {
+        if (node < 0 || std::size_t(node) >= m_model.nodes.size())
+            fail("a skin names a joint that is not there; export it again.");
+        numberOfNode.emplace(node, int(first + numberOfNode.size()));
+    }
+    std::vector<int> parentOf(m_model.nodes.size(), -1);
+    for (std::size_t n = 0; n < m_model.nodes.size(); ++n)
+        for (const int child : m_model.nodes[n].children)
+            if (child >= 0 && std::size_t(child) < parentOf.size()) parentOf[std::size_t(child)] = int(n);
+    Accessed binds;
+    if (skin.inverseBindMatrices >= 0) {
+        binds = access(skin.inverseBindMatrices);
+        if (binds.columns != 16 || binds.rows < skin.joints.size())
+            fail("the bind matrices do not fit the joints; export it again.");
+    }
+    const auto store = [](const Mat4d& from, std::array<float, 16>& to) {
+        Eigen::Map<Mat4f>(to.data()) = from.cast<float>();
+    };
+    for (std::size_t i = 0; i < skin.joints.size(); ++i) {
+        const int node = skin.joints[i];
+        Joint joint;
+        joint.name = m_model.nodes[std::size_t(node)].name;
+        int above = parentOf[std::size_t(node)];
+        for (std::size_t steps = 0; above >= 0 && !numberOfNode.contains(above); ++steps) {
+            if (steps > m_model.nodes.size()) fail("its nodes contain one another in a circle; export it again.");
+            above = parentOf[std::size_t(above)];
+        }
+        joint.parent = above >= 0 ? numberOfNode[above] : -1;
+        const Mat4d world = m_worlds[std::size_t(node)];
+        store(above >= 0 ? Mat4d(m_worlds[std::size_t(above)].inverse() * world) : world, joint.local);
+        if (binds.values.empty())
+            store(Mat4d::Identity(), joint.inverseBind);
+        else
+            std::copy_n(binds.values.begin() + long(16 * i), 16, joint.inverseBind.begin());
+        m_mesh.skeleton.push_back(joint);
+    }
+    m_firstJoint[index] = first;
+    return first;
+}
+
+void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, std::uint32_t firstJoint,
+                            std::size_t jointCount) {
+    const auto joints = primitive.attributes.find("JOINTS_0"), weights = primitive.attributes.find("WEIGHTS_0");
+    if (joints == primitive.attributes.end() || weights == primitive.attributes.end()) return;
+    const Accessed which = access(joints->second), howMuch = access(weights->second);
+    if (which.rows != rows || howMuch.rows != rows || which.columns != 4 || howMuch.columns != 4)
+        fail("joints and weights do not fit the positions; export the file again.");
+    const std::size_t first = m_influences.size() - rows;
+    for (std::size_t i = 0; i < rows; ++i) {
+        Influences& influences = m_influences[first + i];
+        float sum = 0;
+        for (std::size_t k = 0; k < 4; ++k) {
+            const float weight = howMuch.values[4 * i + k], joint = which.values[4 * i + k];
+            if (!(weight > 0)) continue;
+            if (!(joint >= 0) || joint >= float(jointCount))
+                fail("a vertex names a joint that is not there; export the file again.");
+            influences.joints[k] = std::uint16_t(firstJoint + std::uint32_t(joint));
+            influences.weights[k] = weight;
+            sum += weight;
+        }
+        if (sum > 0)
+            for (float& weight : influences.weights) weight /= sum;
+    }
+}
+
+void Reader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
+                        const Mat4d& world) {
+    const Eigen::Matrix3f linear = world.topLeftCorner<3, 3>().cast<float>();
+    for (std::size_t target = 0; target < primitive.targets.size(); ++target) {
+        const auto entry = primitive.targets[target].find("POSITION");
+        if (entry == primitive.targets[target].end()) continue;
+        const Accessed offsets = access(entry->second);
+        if (offsets.rows != rows || offsets.columns != 3)
+            fail("a blend shape does not fit the positions; export the file again.");
+        std::string name = "shape " + std::to_string(target + 1);
+        if (mesh.extras.IsObject() && mesh.extras.Has("targetNames")) {
+            const tinygltf::Value& names = mesh.extras.Get("targetNames");
+            if (names.IsArray() && target < names.ArrayLen() && names.Get(target).IsString())
+                name = names.Get(target).Get<std::string>();
+        }
+        std::size_t morph = 0;
+        while (morph < m_mesh.morphs.size() && m_mesh.morphs[morph].name != name) ++morph;
+        if (morph == m_mesh.morphs.size()) {
+            m_mesh.morphs.push_back({name, {}});
+            m_offsets.emplace_back();
+        }
+        const std::size_t first = m_mesh.positions.size() - rows;
+        m_offsets[morph].resize(m_mesh.positions.size(), Vec3f(Vec3f::Zero()));
+        for (std::size_t i = 0; i < rows; ++i)
+            m_offsets[morph][first + i] =
+                linear * Vec3f(offsets.values[3 * i], offsets.values[3 * i + 1], offsets.values[3 * i + 2]);
+    }
+}
+
+// What moves a file vertex apart from its place: lips that touch are two surfaces all the same.
+std::uint64_t Reader::movementKey(std::size_t vertex) const {
+    std::uint64_t key = 0;
+    const auto add = [&](std::uint32_t bits) { key = mixBits(key ^ bits); };
+    for (std::size_t k = 0; k < 4; ++k)
+        if (m_influences[vertex].weights[k] > 0) {
+            add(m_influences[vertex].joints[k]);
+            add(std::bit_cast<std::uint32_t>(m_influences[vertex].weights[k]));
+        }
+    for (const std::vector<Vec3f>& offsets : m_offsets)
+        if (vertex < offsets.size())
+            for (const float value : offsets[vertex]) add(std::bit_cast<std::uint32_t>(value + 0.0f));
+    return key;
+}
+
+// The vertices of a part are joined where they meet and move alike; what a file vertex carries lives on as a wedge.
 void Reader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
     m_wedges.insert(m_wedges.end(), m_mesh.triangles.begin() + long(firstTriangle), m_mesh.triangles.end());
     const std::span<const Vec3f> points(m_mesh.positions.data() + firstPosition,
                                         m_mesh.positions.size() - firstPosition);
     Welded welded = weldPoints(points, m_progress.span(0.9, 0.9));
     const std::size_t before = m_weldedPositions.size();
-    m_weldedPositions.insert(m_weldedPositions.end(), welded.positions.begin(), welded.positions.end());
+    if (m_mesh.skeleton.empty() && m_offsets.empty()) {
+        m_weldedPositions.insert(m_weldedPositions.end(), welded.positions.begin(), welded.positions.end());
+    } else {
+        std::map<std::pair<std::uint32_t, std::uint64_t>, std::uint32_t> numbers;
+        for (std::size_t i = 0; i < welded.indexOf.size(); ++i) {
+            const auto key = std::pair(welded.indexOf[i], movementKey(firstPosition + i));
+            const auto [entry, isNew] = numbers.try_emplace(key, std::uint32_t(numbers.size()));
+            welded.indexOf[i] = entry->second;
+            if (isNew) m_weldedPositions.push_back(points[i]);
+        }
+    }
+    m_weldedFrom.resize(m_weldedPositions.size());
+    for (std::size_t i = 0; i < welded.indexOf.size(); ++i)
+        m_weldedFrom[before + welded.indexOf[i]] = firstPosition + i;
     for (std::size_t t = firstTriangle; t < m_mesh.triangles.size(); ++t)
         for (VertexId& v : m_mesh.triangles[t]) v = VertexId(before + welded.indexOf[v - firstPosition]);
 }
@@ -386,7 +541,16 @@ void Reader::readPart(const tinygltf::Node& node, const Mat4d& world) {
     for (const tinygltf::Primitive& primitive : mesh.primitives) {
         m_progress.at(std::min(0.9, 0.4 + 0.5 * double(m_primitivesDone++) / double(m_model.meshes.size() + 1)));
         try {
-            readPrimitive(primitive, world, part);
+            // A skinned mesh lies where its joints put it; its node's own place does not count.
+            const bool isSkinned = node.skin >= 0;
+            const Mat4d place = isSkinned ? Mat4d(Mat4d::Identity()) : world;
+            const std::uint32_t firstJoint = isSkinned ? readSkin(node.skin) : 0;
+            const std::size_t vertices = m_mesh.positions.size();
+            if (!readPrimitive(primitive, place, part)) continue;
+            const std::size_t rows = m_mesh.positions.size() - vertices;
+            if (isSkinned)
+                readInfluences(primitive, rows, firstJoint, m_model.skins[std::size_t(node.skin)].joints.size());
+            readMorphs(primitive, mesh, rows, place);
         } catch (const FileError& error) {
             // One broken primitive does not take the others along.
             ++m_unreadable;
@@ -438,6 +602,14 @@ void Reader::visit(int index, const Mat4d& parent, std::size_t depth) {
     for (const int child : node.children) visit(child, world, depth + 1);
 }
 
+// Where each node lies: skins name joints that come later in the scene.
+void Reader::findWorlds(int index, const Mat4d& parent, std::size_t depth) {
+    if (index < 0 || std::size_t(index) >= m_model.nodes.size() || depth > m_model.nodes.size()) return;
+    const tinygltf::Node& node = m_model.nodes[std::size_t(index)];
+    m_worlds[std::size_t(index)] = parent * localMatrix(node);
+    for (const int child : node.children) findWorlds(child, m_worlds[std::size_t(index)], depth + 1);
+}
+
 void Reader::visitScene() {
     std::vector<int> roots;
     if (!m_model.scenes.empty()) {
@@ -449,6 +621,8 @@ void Reader::visitScene() {
         for (int i = 0; i < int(m_model.nodes.size()); ++i)
             if (!children.contains(i)) roots.push_back(i);
     }
+    m_worlds.assign(m_model.nodes.size(), Mat4d::Identity());
+    for (const int root : roots) findWorlds(root, Mat4d::Identity(), 0);
     for (const int root : roots) visit(root, Mat4d::Identity(), 0);
 }
 
@@ -467,12 +641,21 @@ void Reader::read(std::string_view text) {
     if (m_unreadable > 0)
         m_result.notes.push_back(formatCount(m_unreadable) +
                                  " primitives could not be read and are left out; the first: " + m_firstProblem);
-    if (!m_model.skins.empty() || !m_model.animations.empty())
-        m_result.notes.push_back("The file has a skeleton or animations; those are not carried along.");
+    if (!m_model.animations.empty())
+        m_result.notes.push_back("The file has animations; those are not carried along, but the skeleton is.");
+    if (m_moreInfluences)
+        m_result.notes.push_back("Some vertices follow more than four joints; the first four are kept.");
     if (m_notTriangles > 0)
         m_result.notes.push_back(formatCount(m_notTriangles) + " primitives of lines or points were left out.");
     m_mesh.positions = std::move(m_weldedPositions);
-    if (m_anyNormals || m_anyUvs || m_anyColors) m_mesh.wedges = std::move(m_wedges);
+    if (!m_mesh.skeleton.empty())
+        for (const std::size_t from : m_weldedFrom) m_mesh.influences.push_back(m_influences[from]);
+    for (std::size_t morph = 0; morph < m_offsets.size(); ++morph)
+        for (const std::size_t from : m_weldedFrom)
+            m_mesh.morphs[morph].offsets.push_back(from < m_offsets[morph].size() ? m_offsets[morph][from]
+                                                                                  : Vec3f(Vec3f::Zero()));
+    if (m_anySecondUvs) m_mesh.secondUvs = std::move(m_secondUvs);
+    if (m_anyNormals || m_anyUvs || m_anySecondUvs || m_anyColors) m_mesh.wedges = std::move(m_wedges);
     if (m_anyUvs) m_mesh.uvs = std::move(m_uvs);
     if (m_anyColors) m_mesh.colors = std::move(m_colors);
     if (m_anyNormals) m_mesh.normals = std::move(m_normals);

@@ -2,7 +2,9 @@
 #include "base/File.h"
 #include "files/Gltf.h"
 #include "mesh/Connectivity.h"
+#include "mesh/Tangents.h"
 
+#include <algorithm>
 #include <limits>
 #include <nlohmann/json.hpp>
 
@@ -13,7 +15,9 @@ using Json = nlohmann::ordered_json;
 
 constexpr int floatType = 5126;
 constexpr int byteType = 5121;
+constexpr int shortType = 5123;
 constexpr int indexType = 5125;
+constexpr int noTarget = 0;
 constexpr int arrayTarget = 34962;
 constexpr int elementTarget = 34963;
 
@@ -28,8 +32,9 @@ public:
         const std::size_t size = values.size() * sizeof(T);
         m_bytes.resize((offset + size + 3) / 4 * 4, 0);
         std::memcpy(m_bytes.data() + offset, values.data(), size);
-        m_json["bufferViews"].push_back(
-            {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}, {"target", target}});
+        Json view = {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}};
+        if (target != noTarget) view["target"] = target;
+        m_json["bufferViews"].push_back(view);
         Json accessor = {{"bufferView", m_json["bufferViews"].size() - 1},
                          {"componentType", componentType},
                          {"count", std::is_same_v<T, Triangle> ? 3 * values.size() : values.size()},
@@ -51,14 +56,24 @@ constexpr std::uint32_t notYet = std::numeric_limits<std::uint32_t>::max();
 // The arrays of one primitive: the wedges of a section, numbered in the order in which its triangles use them.
 struct Primitive {
     std::vector<Vec3f> positions, normals;
-    std::vector<Vec2f> uvs;
+    std::vector<Vec4f> tangents;
+    std::vector<Vec2f> uvs, secondUvs;
     std::vector<Color> colors;
+    std::vector<std::array<std::uint16_t, 4>> joints;
+    std::vector<std::array<float, 4>> weights;
+    std::vector<std::vector<Vec3f>> offsets;  // of each morph
     std::vector<Triangle> triangles;
 };
 
-Primitive gather(const Mesh& mesh, const std::vector<Vec3f>& normals, const Section& section,
-                 std::vector<std::uint32_t>& numberOf) {
+// What is made for the whole mesh before it is cut into primitives.
+struct Made {
+    std::vector<Vec3f> normals;   // of vertices, where the mesh has none
+    std::vector<Vec4f> tangents;  // of wedges, where they are wanted
+};
+
+Primitive gather(const Mesh& mesh, const Made& made, const Section& section, std::vector<std::uint32_t>& numberOf) {
     Primitive result;
+    result.offsets.resize(mesh.morphs.size());
     std::vector<std::uint32_t> used;
     const auto scale = float(mesh.metresPerUnit);
     for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
@@ -72,11 +87,22 @@ Primitive gather(const Mesh& mesh, const std::vector<Vec3f>& normals, const Sect
                 numberOf[w] = std::uint32_t(result.positions.size());
                 used.push_back(w);
                 result.positions.push_back(mesh.positions[v] * scale);
-                Vec3f normal = mesh.normals.empty() ? normals[v] : mesh.normals[w];
+                Vec3f normal = mesh.normals.empty() ? made.normals[v] : mesh.normals[w];
                 if (normal.isZero()) normal = Vec3f(0, 1, 0);
                 result.normals.push_back(normal);
                 if (!mesh.uvs.empty()) result.uvs.emplace_back(mesh.uvs[w].x(), 1.0f - mesh.uvs[w].y());
+                if (!mesh.secondUvs.empty())
+                    result.secondUvs.emplace_back(mesh.secondUvs[w].x(), 1.0f - mesh.secondUvs[w].y());
+                // v runs downwards in glTF, so the other side is the positive one.
+                if (!made.tangents.empty())
+                    result.tangents.push_back(made.tangents[w].cwiseProduct(Vec4f(1, 1, 1, -1)));
                 if (!mesh.colors.empty()) result.colors.push_back(mesh.colors[w]);
+                if (!mesh.influences.empty()) {
+                    result.joints.push_back(mesh.influences[v].joints);
+                    result.weights.push_back(mesh.influences[v].weights);
+                }
+                for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
+                    result.offsets[m].push_back(mesh.morphs[m].offsets[v] * scale);
             }
             triangle[corner] = numberOf[w];
         }
@@ -98,21 +124,70 @@ Json materialJson(const Material& material) {
     return json;
 }
 
-Json primitiveJson(Buffer& buffer, const Primitive& primitive, std::uint32_t material, Json& json) {
-    Json attributes;
-    const int positions = buffer.add(primitive.positions, "VEC3", floatType, arrayTarget);
-    attributes["POSITION"] = positions;
+// Positions, or offsets from them, with the box that the format asks for.
+int addPlaces(Buffer& buffer, const std::vector<Vec3f>& places, Json& json) {
+    const int accessor = buffer.add(places, "VEC3", floatType, arrayTarget);
     Box3f box;
-    for (const Vec3f& p : primitive.positions) box.extend(p);
-    json["accessors"][std::size_t(positions)]["min"] = {box.min().x(), box.min().y(), box.min().z()};
-    json["accessors"][std::size_t(positions)]["max"] = {box.max().x(), box.max().y(), box.max().z()};
+    for (const Vec3f& p : places) box.extend(p);
+    json["accessors"][std::size_t(accessor)]["min"] = {box.min().x(), box.min().y(), box.min().z()};
+    json["accessors"][std::size_t(accessor)]["max"] = {box.max().x(), box.max().y(), box.max().z()};
+    return accessor;
+}
+
+// Whether any vertex follows a joint. Where none does, the primitive is not skinned.
+bool isSkinned(const Primitive& primitive) {
+    return std::any_of(primitive.weights.begin(), primitive.weights.end(),
+                       [](const std::array<float, 4>& weights) { return weights[0] > 0; });
+}
+
+Json primitiveJson(Buffer& buffer, const Primitive& primitive, bool skinned, std::uint32_t material, Json& json) {
+    Json attributes;
+    attributes["POSITION"] = addPlaces(buffer, primitive.positions, json);
     attributes["NORMAL"] = buffer.add(primitive.normals, "VEC3", floatType, arrayTarget);
+    if (!primitive.tangents.empty())
+        attributes["TANGENT"] = buffer.add(primitive.tangents, "VEC4", floatType, arrayTarget);
     if (!primitive.uvs.empty()) attributes["TEXCOORD_0"] = buffer.add(primitive.uvs, "VEC2", floatType, arrayTarget);
+    if (!primitive.secondUvs.empty())
+        attributes[primitive.uvs.empty() ? "TEXCOORD_0" : "TEXCOORD_1"] =
+            buffer.add(primitive.secondUvs, "VEC2", floatType, arrayTarget);
     if (!primitive.colors.empty())
         attributes["COLOR_0"] = buffer.add(primitive.colors, "VEC4", byteType, arrayTarget, true);
-    return {{"attributes", attributes},
-            {"indices", buffer.add(primitive.triangles, "SCALAR", indexType, elementTarget)},
-            {"material", material}};
+    if (skinned) {
+        attributes["JOINTS_0"] = buffer.add(primitive.joints, "VEC4", shortType, arrayTarget);
+        attributes["WEIGHTS_0"] = buffer.add(primitive.weights, "VEC4", floatType, arrayTarget);
+    }
+    Json result = {{"attributes", attributes},
+                   {"indices", buffer.add(primitive.triangles, "SCALAR", indexType, elementTarget)},
+                   {"material", material}};
+    for (const std::vector<Vec3f>& offsets : primitive.offsets)
+        result["targets"].push_back({{"POSITION", addPlaces(buffer, offsets, json)}});
+    return result;
+}
+
+std::array<float, 16> inMetres(std::array<float, 16> matrix, double metresPerUnit) {
+    for (std::size_t i = 12; i < 15; ++i) matrix[i] = float(matrix[i] * metresPerUnit);
+    return matrix;
+}
+
+// The joints as nodes, and the skin that names them.
+void addSkeleton(const Mesh& mesh, Buffer& buffer, Json& json) {
+    const std::size_t first = json["nodes"].size();
+    std::vector<std::array<float, 16>> binds;
+    Json joints = Json::array();
+    for (std::size_t j = 0; j < mesh.skeleton.size(); ++j) {
+        const Joint& joint = mesh.skeleton[j];
+        json["nodes"].push_back({{"name", joint.name}, {"matrix", inMetres(joint.local, mesh.metresPerUnit)}});
+        joints.push_back(first + j);
+        binds.push_back(inMetres(joint.inverseBind, mesh.metresPerUnit));
+    }
+    for (std::size_t j = 0; j < mesh.skeleton.size(); ++j) {
+        const int parent = mesh.skeleton[j].parent;
+        if (parent >= 0)
+            json["nodes"][first + std::size_t(parent)]["children"].push_back(first + j);
+        else
+            json["scenes"][0]["nodes"].push_back(first + j);
+    }
+    json["skins"] = {{{"joints", joints}, {"inverseBindMatrices", buffer.add(binds, "MAT4", floatType, noTarget)}}};
 }
 
 std::string base64(const std::vector<char>& bytes) {
@@ -149,23 +224,39 @@ void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary,
     for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
     for (const Material& material : mesh.materials) json["materials"].push_back(materialJson(material));
 
-    std::vector<Vec3f> normals;
-    if (mesh.normals.empty()) normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    Made made;
+    if (mesh.normals.empty())
+        made.normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    if (mesh.wantsTangents && !mesh.uvs.empty() && !mesh.normals.empty()) made.tangents = makeTangents(mesh);
     std::vector<std::uint32_t> numberOf(std::max(mesh.wedgeCount(), mesh.vertexCount()), notYet);
     Buffer buffer(json);
     std::vector<Json> primitives(mesh.parts.size(), Json::array());
+    std::vector<bool> skinnedParts(mesh.parts.size(), false);
+    Json morphNames = Json::array();
+    for (const Morph& morph : mesh.morphs) morphNames.push_back(morph.name);
     for (const Section& section : mesh.sections) {
         progress.at(0.8 * double(section.firstTriangle) / double(mesh.triangleCount()));
         if (section.triangleCount == 0) continue;
-        const Primitive primitive = gather(mesh, normals, section, numberOf);
-        primitives[section.part].push_back(primitiveJson(buffer, primitive, section.material, json));
+        const Primitive primitive = gather(mesh, made, section, numberOf);
+        const bool skinned = isSkinned(primitive);
+        skinnedParts[section.part] = skinnedParts[section.part] || skinned;
+        primitives[section.part].push_back(primitiveJson(buffer, primitive, skinned, section.material, json));
     }
     for (std::size_t part = 0; part < mesh.parts.size(); ++part) {
         if (primitives[part].empty()) continue;
         json["scenes"][0]["nodes"].push_back(json["nodes"].size());
-        json["nodes"].push_back({{"name", mesh.parts[part].name}, {"mesh", json["meshes"].size()}});
-        json["meshes"].push_back({{"name", mesh.parts[part].name}, {"primitives", primitives[part]}});
+        Json node = {{"name", mesh.parts[part].name}, {"mesh", json["meshes"].size()}};
+        if (skinnedParts[part]) node["skin"] = 0;
+        json["nodes"].push_back(node);
+        Json meshJson = {{"name", mesh.parts[part].name}, {"primitives", primitives[part]}};
+        if (!mesh.morphs.empty()) {
+            meshJson["weights"] = std::vector<float>(mesh.morphs.size(), 0.0f);
+            meshJson["extras"] = {{"targetNames", morphNames}};
+        }
+        json["meshes"].push_back(meshJson);
     }
+    if (std::find(skinnedParts.begin(), skinnedParts.end(), true) != skinnedParts.end())
+        addSkeleton(mesh, buffer, json);
     if (buffer.bytes().size() > 0xf0000000u)
         throw FileError(path.string() + " would exceed the 4 GiB that a GLB may have; write a PLY instead.");
     json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};

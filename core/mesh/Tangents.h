@@ -1,0 +1,13 @@
+#pragma once
+/// Tangents of a textured surface, for normal maps.
+#include "mesh/Mesh.h"
+
+namespace um {
+
+/// For each wedge the direction in which u grows, square to the normal, and in w the side (1 or -1) on which v grows:
+/// v = w * (normal x tangent). Means over the triangles around a wedge, weighted by angle and without those whose UVs
+/// have no area. Needs normals and UVs.
+/// Source: Mikkelsen 2008, master's thesis, University of Copenhagen: the convention that normal maps are baked with.
+std::vector<Vec4f> makeTangents(const Mesh& mesh);
+
+}  // namespace um
