@@ -1,7 +1,9 @@
 // Writes the demo data of the Skerry wreck: umesh-demo storage-jar OUT, umesh-demo coral-head --triangles 6M OUT.
 #include "base/Error.h"
 #include "base/Units.h"
+#include "demo/Anchor.h"
 #include "demo/CoralHead.h"
+#include "demo/Eel.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
 
@@ -16,6 +18,10 @@ int main(int argc, char** argv) {
     std::string triangles = "1M";
     CLI::App* jar = app.add_subcommand("storage-jar", "Storage jar 07: five parts, about 1 M triangles");
     jar->add_option("OUT", out, "file to write (.glb, .obj, .ply, .stl)")->required();
+    CLI::App* anchor = app.add_subcommand("anchor", "Anchor: long and thin, six parts, about 500 k triangles");
+    anchor->add_option("OUT", out, "file to write (.glb, .obj, .ply, .stl)")->required();
+    CLI::App* eel = app.add_subcommand("eel", "Eel: skinned, with inner mouth, teeth and eyes, about 260 k triangles");
+    eel->add_option("OUT", out, "file to write (.glb keeps the skin)")->required();
     CLI::App* coral = app.add_subcommand("coral-head", "Coral head: one dense surface, as from a scan");
     coral->add_option("OUT", out, "file to write (.ply, .stl, .obj, .glb)")->required();
     coral->add_option("--triangles", triangles, "about how many, such as 100k or 40M")->capture_default_str();
@@ -32,7 +38,10 @@ int main(int argc, char** argv) {
             std::printf("Wrote %s triangles to %s.\n", formatCount(count).c_str(), out.c_str());
             return 0;
         }
-        const Mesh mesh = jar->parsed() ? demo::makeStorageJar() : demo::makeCoralHead(wanted);
+        const Mesh mesh = jar->parsed()      ? demo::makeStorageJar()
+                          : anchor->parsed() ? demo::makeAnchor()
+                          : eel->parsed()    ? demo::makeEel()
+                                             : demo::makeCoralHead(wanted);
         writeMesh(mesh, out, Progress());
         std::printf("Wrote %s triangles to %s.\n", formatCount(mesh.triangleCount()).c_str(), out.c_str());
     } catch (const Error& error) {
