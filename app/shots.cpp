@@ -43,6 +43,10 @@ public:
     void run() {
         if (wants("welcome")) take("welcome");
         jar();
+        if (wants("eel-hard") || wants("eel-hard-held"))
+            hard("eel", "eel-hard", "1500", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
+        if (wants("jar-hard") || wants("jar-hard-held"))
+            hard("storage-jar-07", "jar-hard", "2500", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
         if (wants("coral-6m")) coral();
     }
 
@@ -111,6 +115,32 @@ private:
             take("night");
             applyTheme(Theme::paperTheme());
         }
+        m_window.model().undoStack().setClean();
+    }
+
+    // Reduced hard twice: as it comes, and with care taken.
+    void hard(const QString& file, const QString& name, const QString& target, double turn, double rise,
+              const std::vector<PartGuard>& guards) {
+        AssetDesk& desk = m_window.desk();
+        if (desk.view().chip("Wipe")->isChecked()) desk.view().toggleWipe();
+        if (desk.view().chip("Deviation")->isChecked()) desk.view().toggleDeviation();
+        m_window.open(m_data + "/" + file + ".glb");
+        settle();
+        if (!desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
+        desk.view().viewport().lookFrom(turn, rise);
+        desk.view().viewport().frameAll();
+        reduce(target);
+        settle();
+        take(name);
+        Document next = m_window.model().document();
+        next.care.guard.parts = guards;
+        next.care.silhouetteWeight = 0.8;
+        next.care.dropLoose = "45mm";
+        m_window.model().change("Care", next);
+        reduce(target);
+        settle();
+        take(name + "-held");
+        desk.view().toggleEdges();
         m_window.model().undoStack().setClean();
     }
 

@@ -21,8 +21,8 @@ constexpr double mouthCorner = 0.945;
 
 // The middle line: two bends, as at rest between stones.
 Vec3d spine(double s) {
-    return {0.16 * std::sin(2 * pi * (1.1 * s + 0.1)) * (1.15 - s), 0.10 + 0.03 * std::sin(2 * pi * 0.8 * s),
-            length * (s - 0.5)};
+    return {length * (s - 0.5), 0.10 + 0.03 * std::sin(2 * pi * 0.8 * s),
+            0.16 * std::sin(2 * pi * (1.1 * s + 0.1)) * (1.15 - s)};
 }
 
 struct Frame {
@@ -57,8 +57,9 @@ Vec3d skin(double s, double angle) {
     const Eigen::Vector2d r = radii(s);
     const double c = std::cos(angle), h = std::sin(angle);
     // A fin runs along the back from behind the head to the tail, and below from the middle on.
-    const double finAbove = 0.050 * smoothStep(0.80, 0.70, s) * std::pow(std::max(0.0, h), 40);
-    const double finBelow = 0.040 * smoothStep(0.50, 0.40, s) * std::pow(std::max(0.0, -h), 40);
+    const double tip = smoothStep(-0.02, 0.16, s);
+    const double finAbove = 0.050 * tip * smoothStep(0.80, 0.70, s) * std::pow(std::max(0.0, h), 40);
+    const double finBelow = 0.040 * tip * smoothStep(0.50, 0.40, s) * std::pow(std::max(0.0, -h), 40);
     const double rays = 1 + 0.05 * std::sin(s * 420);
     const Vec3d at(c, h, s * 14);
     const double wrinkles = 0.0012 * noise(Vec3d(at.x() * 5, at.y() * 5, at.z() * 9), 71) +
@@ -191,7 +192,7 @@ void addSkin(Mesh& mesh) {
     Morph open{"mouth open", {}};
     for (const Vec3f& position : mesh.positions) {
         const Vec3d p = position.cast<double>();
-        double s = std::clamp(p.z() / length + 0.5, 0.0, 1.0);
+        double s = std::clamp(p.x() / length + 0.5, 0.0, 1.0);
         for (int step = 0; step < 3; ++step)
             s = std::clamp(s + (p - spine(s)).dot(frameAt(s).ahead) / length, 0.0, 1.0);
         const Frame frame = frameAt(s);

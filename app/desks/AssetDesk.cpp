@@ -3,11 +3,13 @@
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/PartsPanel.h"
+#include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
+#include "base/Error.h"
 #include "base/Units.h"
 #include "chain/ReduceToTarget.h"
 #include "mesh/Statistics.h"
@@ -15,6 +17,7 @@
 
 #include <cmath>
 #include <QHBoxLayout>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 namespace um::app {
@@ -49,6 +52,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_levels(new LevelsPanel),
       m_view(new ViewArea),
       m_target(new TargetPanel(m_reducing)),
+      m_protect(new ProtectPanel),
       m_evidence(new EvidencePanel(m_measuring)),
       m_sightline(new SightlineStrip),
       m_decision(new QWidget),
@@ -74,6 +78,8 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     connect(&m_model, &DocumentModel::opened, this, &AssetDesk::documentOpened);
     connect(&m_model, &DocumentModel::changed, this, &AssetDesk::documentChanged);
     connect(m_target, &TargetPanel::reduceWanted, this, &AssetDesk::reduce);
+    connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
+    connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
     connect(m_evidence, &EvidencePanel::measureWanted, this, [this] {
         m_declined.clear();
         measureNext();
@@ -143,14 +149,29 @@ QWidget* AssetDesk::makeRight() {
     buttons->addWidget(m_keep);
     buttons->addLayout(others);
     QWidget* panel = makePanel(rightWidth);
+    // In a low window the upper part scrolls; the decision always stays in sight.
+    auto* content = new QWidget;
+    auto* upper = new QVBoxLayout(content);
+    upper->setContentsMargins(16, 12, 16, 0);
+    upper->setSpacing(9);
+    upper->addWidget(m_target);
+    upper->addWidget(m_protect);
+    upper->addWidget(makeRule());
+    upper->addWidget(m_evidence);
+    upper->addStretch();
+    auto* scroll = new QScrollArea;
+    scroll->setWidget(content);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* lower = new QVBoxLayout;
+    lower->setContentsMargins(16, 0, 16, 12);
+    lower->addWidget(m_decision);
     auto* column = new QVBoxLayout(panel);
-    column->setContentsMargins(16, 14, 16, 12);
-    column->setSpacing(12);
-    column->addWidget(m_target);
-    column->addWidget(makeRule());
-    column->addWidget(m_evidence);
-    column->addStretch();
-    column->addWidget(m_decision);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(10);
+    column->addWidget(scroll, 1);
+    column->addLayout(lower);
     return panel;
 }
 
@@ -226,6 +247,8 @@ void AssetDesk::refresh() {
     const Document& document = m_model.document();
     const Level* level = shownLevel();
     m_levels->show(document, m_preview, m_shown);
+    m_protect->show(document.care);
+    m_parts->setGuard(document.care.guard);
     m_evidence->show(level, document.tolerance,
                      level != nullptr && m_measuring.isRunning() && m_beingMeasured == level->mesh);
     // While nothing is open there is nothing to say beside the picture.
@@ -308,24 +331,51 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
     interruptMeasuring();
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
-    m_reducing.start([this, typed, target, source, screen](const Progress& progress) -> Job::Delivery {
+    const ReduceSettings settings = settingsFor(m_model.document().care, *source, screen);
+    m_reducing.start([this, typed, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
         auto result =
-            std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, {}, progress.span(0, 0.95)));
+            std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, settings, progress.span(0, 0.95)));
         auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
         std::shared_ptr<const Deviation> evidence;
         if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));
         const Drawable drawable = makeDrawable(mesh, evidence.get(), progress.span(0.95, 1));
-        return [this, typed, mesh, evidence, drawable, source, met = result->targetMet] {
+        return [this, typed, mesh, evidence, drawable, source, met = result->targetMet, notes = result->notes] {
             if (source != m_model.document().source) return;  // another document was opened meanwhile
             keepDrawable(mesh, evidence.get(), drawable);
             m_preview = Level{tr("Preview").toStdString(), typed.toStdString(), mesh, evidence};
             m_declined.clear();
             show({Shown::preview});
+            QString said;
+            for (const std::string& sentence : notes.sentences(source->metresPerUnit))
+                said += QString::fromStdString(sentence) + " ";
             if (!met)
-                m_messages.say(tr("Stopped at %1 triangles: borders, seams and closed pieces allow no fewer.")
-                                   .arg(QString::fromStdString(formatCount(mesh->triangleCount()))));
+                said += tr("Stopped at %1 triangles: borders, seams and closed pieces allow no fewer.")
+                            .arg(QString::fromStdString(formatCount(mesh->triangleCount())));
+            if (!said.isEmpty()) m_messages.say(said.trimmed());
         };
     });
+}
+
+void AssetDesk::changeCare(const QString& what, const Care& care) {
+    if (!m_model.isOpen()) return;
+    Document next = m_model.document();
+    try {
+        settingsFor(care, *next.source, next.screen);
+    } catch (const InputError& error) {
+        m_protect->showLooseProblem(QString::fromUtf8(error.what()));
+        return;
+    }
+    next.care = care;
+    m_model.change(what, std::move(next));
+}
+
+void AssetDesk::guardPart(int part, GuardValue value) {
+    Document next = m_model.document();
+    const std::string& name = next.source->parts[std::size_t(part)].name;
+    std::vector<PartGuard>& parts = next.care.guard.parts;
+    std::erase_if(parts, [&](const PartGuard& guard) { return guard.part == name; });
+    if (value != 0) parts.push_back({name, value});
+    m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), std::move(next));
 }
 
 // One level after another, the preview first, until all are measured.

@@ -17,6 +17,7 @@ class EvidencePanel;
 class ExportCard;
 class MessageBar;
 class PartsPanel;
+class ProtectPanel;
 class SightlineStrip;
 class TargetPanel;
 class ViewArea;
@@ -29,6 +30,7 @@ public:
     ~AssetDesk() override;
 
     ViewArea& view() { return *m_view; }
+    ProtectPanel& protect() const { return *m_protect; }
     TargetPanel& target() { return *m_target; }
     EvidencePanel& evidence() { return *m_evidence; }
     LevelsPanel& levels() { return *m_levels; }
@@ -60,6 +62,8 @@ private:
     void refresh();
     void refreshLines();
     void dropUnusedDrawables();
+    void changeCare(const QString& what, const Care& care);
+    void guardPart(int part, GuardValue value);
     void measureNext();
     void interruptMeasuring();
     void gatherStatisticsOfSource();
@@ -88,6 +92,7 @@ private:
     LevelsPanel* m_levels;
     ViewArea* m_view;
     TargetPanel* m_target;
+    ProtectPanel* m_protect;
     EvidencePanel* m_evidence;
     SightlineStrip* m_sightline;
     ExportCard* m_export;

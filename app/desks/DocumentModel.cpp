@@ -27,7 +27,7 @@ bool sameState(const Document& a, const Document& b) {
         return x.name == y.name && x.target == y.target && x.mesh == y.mesh && x.evidence == y.evidence;
     };
     return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource && a.tolerance == b.tolerance &&
-           a.screen == b.screen && a.levels.size() == b.levels.size() &&
+           a.care == b.care && a.screen == b.screen && a.levels.size() == b.levels.size() &&
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }
 

@@ -25,6 +25,11 @@ public:
                             QString::fromStdString(formatNumber(100 * share))));
     }
 
+    void setGuard(const QString& word) {
+        m_guard = word;
+        update();
+    }
+
     void setChosen(bool chosen) {
         m_isChosen = chosen;
         update();
@@ -44,8 +49,14 @@ protected:
         painter.setFont(textFont());
         painter.setPen(theme().softInk);
         painter.drawText(inside, Qt::AlignRight | Qt::AlignTop, count);
+        int room = inside.width() - painter.fontMetrics().horizontalAdvance(count) - 8;
+        if (!m_guard.isEmpty()) {
+            painter.setPen(theme().accent);
+            const QRect before = inside.adjusted(0, 0, room - inside.width(), 0);
+            painter.drawText(before, Qt::AlignRight | Qt::AlignTop, m_guard);
+            room -= painter.fontMetrics().horizontalAdvance(m_guard) + 8;
+        }
         painter.setPen(theme().ink);
-        const int room = inside.width() - painter.fontMetrics().horizontalAdvance(count) - 8;
         painter.drawText(inside, Qt::AlignLeft | Qt::AlignTop,
                          painter.fontMetrics().elidedText(m_name, Qt::ElideMiddle, room));
         QRectF bar(inside.left(), height() - 8.0, inside.width(), 3.5);
@@ -61,6 +72,7 @@ protected:
 
 private:
     QString m_name;
+    QString m_guard;
     std::size_t m_count;
     double m_share;
     std::function<void()> m_onClick;
@@ -68,6 +80,13 @@ private:
 };
 
 constexpr std::size_t mostRows = 500;
+
+QString guardWord(GuardValue value) {
+    return value > 1   ? PartsPanel::tr("hold")
+           : value > 0 ? PartsPanel::tr("keep")
+           : value < 0 ? PartsPanel::tr("yield")
+                       : PartsPanel::tr("none");
+}
 
 }  // namespace
 
@@ -130,6 +149,26 @@ void PartsPanel::choose(int part) {
     emit partChosen(m_chosen);
 }
 
+GuardValue PartsPanel::guardOf(std::size_t part) const {
+    for (const PartGuard& guard : m_guard.parts)
+        if (guard.part == m_mesh->parts[part].name) return guard.value;
+    return 0;
+}
+
+void PartsPanel::setGuard(const Guard& guard) {
+    if (m_guard == guard) return;
+    m_guard = guard;
+    showGuards();
+    showProperties();
+}
+
+void PartsPanel::showGuards() {
+    for (std::size_t i = 0; i < m_rowWidgets.size(); ++i) {
+        const GuardValue value = guardOf(i);
+        static_cast<PartRow*>(m_rowWidgets[i])->setGuard(value == 0 ? QString() : guardWord(value));
+    }
+}
+
 void PartsPanel::rebuildRows() {
     for (QWidget* row : m_rowWidgets) delete row;
     m_rowWidgets.clear();
@@ -141,6 +180,7 @@ void PartsPanel::rebuildRows() {
         m_rows->insertWidget(int(part), row);
         m_rowWidgets.push_back(row);
     }
+    showGuards();
 }
 
 void PartsPanel::showProperties() {
@@ -174,6 +214,17 @@ void PartsPanel::showProperties() {
         addRow(makeQuietLabel(name), text, tip);
     };
     const auto count = [](std::size_t n) { return QString::fromStdString(formatCount(n)); };
+    if (!whole) {
+        auto* guards = new QComboBox;
+        guards->setFont(textFont(-1));
+        guards->setAccessibleName(tr("Guard"));
+        for (const GuardValue value : {0.0f, guardHold, 0.5f, -0.5f}) guards->addItem(guardWord(value), value);
+        guards->setCurrentText(guardWord(guardOf(std::size_t(m_chosen))));
+        guards->setToolTip(tr("Hold: not touched. Keep: dearer to reduce. Yield: cheaper."));
+        connect(guards, &QComboBox::activated, this,
+                [this, guards] { emit guardChosen(m_chosen, guards->currentData().toFloat()); });
+        addRow(makeQuietLabel(tr("Guard")), guards, {});
+    }
     if (!m_statistics) {
         add(tr("Triangles"), count(whole ? m_mesh->triangleCount() : m_triangles[std::size_t(m_chosen)]));
         add(tr("Looking it over …"), {});

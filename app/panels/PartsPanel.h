@@ -1,6 +1,7 @@
 #pragma once
 /// The parts of the source with their share of its triangles, and what the chosen one (or the whole) is at a glance.
 #include "mesh/Statistics.h"
+#include "reduce/Guard.h"
 
 #include <optional>
 #include <QWidget>
@@ -19,6 +20,7 @@ public:
     void setSource(const Mesh* mesh);
     /// Arrives later than the mesh; without it only the counts are known.
     void setStatistics(std::optional<MeshStatistics> statistics);
+    void setGuard(const Guard& guard);
     int chosenPart() const { return m_chosen; }
     void choose(int part);
 
@@ -26,14 +28,18 @@ signals:
     /// The part that should stand out; -1 for none.
     void partChosen(int part);
     void unitChosen(double metresPerUnit);
+    void guardChosen(int part, um::GuardValue value);
 
 private:
     void rebuildRows();
     void showProperties();
+    void showGuards();
+    GuardValue guardOf(std::size_t part) const;
 
     const Mesh* m_mesh = nullptr;
     std::vector<std::size_t> m_triangles;
     std::optional<MeshStatistics> m_statistics;
+    Guard m_guard;
     int m_chosen = -1;
     QLabel* m_total;
     QLabel* m_title;

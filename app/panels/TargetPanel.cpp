@@ -52,7 +52,7 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     column->addWidget(m_meaning);
     // Progress takes the slider's place, so that nothing below it moves.
     auto* place = new QWidget;
-    place->setFixedHeight(32);
+    place->setFixedHeight(26);
     auto* placeRow = new QVBoxLayout(place);
     placeRow->setContentsMargins(0, 0, 0, 0);
     placeRow->addWidget(m_slider);

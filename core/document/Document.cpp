@@ -89,6 +89,16 @@ std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string
     return mesh;
 }
 
+Care careFrom(const Json& json) {
+    Care care;
+    care.protect = parseProtect(json.at("protect").get<std::string>());
+    care.guard = guardFromText(json.at("guard").get<std::string>());
+    care.silhouetteWeight = json.at("silhouette_weight");
+    care.dropLoose = json.at("drop_loose");
+    care.dropUnseen = json.at("drop_unseen");
+    return care;
+}
+
 Json oneSidedJson(const OneSidedDeviation& d) {
     return {{"max", d.max}, {"mean", d.mean}, {"rms", d.rms},
             {"p95", d.p95}, {"p99", d.p99},   {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}}};
@@ -143,6 +153,12 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         {"name", document.name},
         {"path", document.path.string()},
         {"tolerance_metres", document.tolerance},
+        {"care",
+         {{"protect", formatProtect(document.care.protect)},
+          {"guard", guardText(document.care.guard)},
+          {"silhouette_weight", document.care.silhouetteWeight},
+          {"drop_loose", document.care.dropLoose},
+          {"drop_unseen", document.care.dropUnseen}}},
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
         {"viewer_metres", document.viewerDistance}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
@@ -210,6 +226,17 @@ void loadSource(Document& document, const Database& database, const Json& source
 
 }  // namespace
 
+ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen) {
+    ReduceSettings settings;
+    settings.protect = care.protect;
+    settings.guard = care.guard;
+    settings.silhouetteWeight = care.silhouetteWeight;
+    settings.dropUnseen = care.dropUnseen;
+    if (!care.dropLoose.empty())
+        settings.dropLooseBelow = parseSize(care.dropLoose, diagonal(source), screen, source.metresPerUnit);
+    return settings;
+}
+
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress) {
     writeWholeByName(path, [&](const std::filesystem::path& aside) {
         std::filesystem::remove(aside);
@@ -229,6 +256,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.name = json.at("name");
         document.path = json.at("path").get<std::string>();
         document.tolerance = json.at("tolerance_metres");
+        if (json.contains("care")) document.care = careFrom(json.at("care"));
         document.screen.heightPixels = json.at("screen").at("height_px");
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");

@@ -5,6 +5,7 @@
 #include "chain/Target.h"
 #include "measure/Deviation.h"
 #include "mesh/Mesh.h"
+#include "reduce/Reduce.h"
 
 #include <filesystem>
 #include <memory>
@@ -20,6 +21,20 @@ struct Level {
     std::shared_ptr<const Deviation> evidence;  ///< against the document's source
 };
 
+/// What reductions of a document take care of, as it was set by hand.
+struct Care {
+    Protect protect;
+    Guard guard;
+    double silhouetteWeight = 0;  ///< 0 to 1
+    std::string dropLoose;        ///< the size below which loose pieces go, as typed; empty drops none
+    bool dropUnseen = false;
+
+    bool operator==(const Care&) const = default;
+};
+
+/// @throws InputError  if a typed size is none
+ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen);
+
 struct Document {
     std::filesystem::path path;  ///< of the .umesh file; empty until it is saved
     std::string name;
@@ -30,6 +45,7 @@ struct Document {
     std::vector<std::string> notes;    ///< what a person should know about the source, from reading it
     std::shared_ptr<const Mesh> source;
 
+    Care care;
     std::vector<Level> levels;
     double tolerance = 0.0005;  ///< metres
     Screen screen;

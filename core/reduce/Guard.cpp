@@ -13,7 +13,8 @@ namespace {
 
 constexpr float usualStrength = 0.5f;
 constexpr double strongestFactor = 100;
-constexpr std::size_t mostVertices = 0xfffffffe;
+// A file's word alone allocates no more than this.
+constexpr std::size_t mostVertices = 500000000;
 
 using Json = nlohmann::ordered_json;
 
@@ -112,7 +113,7 @@ Guard guardFromColors(const Mesh& mesh, int channel) {
     return guard;
 }
 
-void writeGuard(const Guard& guard, const std::filesystem::path& file) {
+std::string guardText(const Guard& guard) {
     Json json;
     json["guard"] = 1;
     Json parts = Json::object();
@@ -122,35 +123,45 @@ void writeGuard(const Guard& guard, const std::filesystem::path& file) {
         json["vertex_count"] = guard.vertices.size();
         json["vertices"] = runsOf(guard.vertices);
     }
-    writeWhole(file, [&](FileWriter& writer) { writer.write(json.dump(1) + "\n"); });
+    return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-Guard readGuard(const std::filesystem::path& file) {
-    const MappedFile mapped(file);
-    const auto fail = [&](const std::string& what) {
-        throw FileError(file.string() + " is not a guard file: " + what +
-                        " Write one from the program, or by the format in docs/FORMATS.md.");
-    };
+Guard guardFromText(std::string_view text) {
     Guard guard;
-    const Json json = Json::parse(mapped.text().begin(), mapped.text().end(), nullptr, false);
-    if (!json.is_object() || json.value("guard", 0) != 1) fail("it has no \"guard\": 1.");
+    const Json json = Json::parse(text.begin(), text.end(), nullptr, false);
+    if (!json.is_object()) throw InputError("it is no JSON.");
     try {
+        if (json.at("guard") != 1) throw InputError("it is of another version.");
         const Json parts = json.value("parts", Json::object());
         for (const auto& [part, value] : parts.items())
             guard.parts.push_back({part, parseGuard(value.get<std::string>())});
         if (!json.contains("vertices")) return guard;
         const auto count = json.at("vertex_count").get<std::size_t>();
-        if (count > mostVertices) fail("its count of vertices is too large.");
+        if (count > mostVertices) throw InputError("its count of vertices is too large.");
         guard.vertices.assign(count, 0);
         for (const Json& run : json.at("vertices")) {
             const auto first = run.at(0).get<std::size_t>(), length = run.at(1).get<std::size_t>();
-            if (first > count || length > count - first) fail("a run of vertices goes beyond their count.");
+            if (first > count || length > count - first) throw InputError("a run of vertices goes beyond their count.");
             std::fill_n(guard.vertices.begin() + long(first), length, parseGuard(run.at(2).get<std::string>()));
         }
     } catch (const Json::exception&) {
-        fail("its parts or vertices are not written as expected.");
+        throw InputError("its parts or vertices are not written as expected.");
     }
     return guard;
+}
+
+void writeGuard(const Guard& guard, const std::filesystem::path& file) {
+    writeWhole(file, [&](FileWriter& writer) { writer.write(guardText(guard)); });
+}
+
+Guard readGuard(const std::filesystem::path& file) {
+    const MappedFile mapped(file);
+    try {
+        return guardFromText(mapped.text());
+    } catch (const InputError& error) {
+        throw FileError(file.string() + " is not a guard file: " + error.what() +
+                        " Write one by the format in docs/FORMATS.md.");
+    }
 }
 
 }  // namespace um

@@ -46,7 +46,12 @@ float guardFactor(GuardValue value);
 /// @throws MeshError  if the mesh has no colours
 Guard guardFromColors(const Mesh& mesh, int channel);
 
-/// A small JSON file: parts by name, vertices in runs of equal value.
+/// As JSON: parts by name, vertices in runs of equal value.
+std::string guardText(const Guard& guard);
+/// @throws InputError  saying what is wrong with it
+Guard guardFromText(std::string_view text);
+
+/// The same in a small file.
 /// @throws FileError
 void writeGuard(const Guard& guard, const std::filesystem::path& file);
 Guard readGuard(const std::filesystem::path& file);

@@ -90,6 +90,18 @@ void moveAttributes(const WorkingMesh& before, Mesh& level) {
     attributes.store(level);
 }
 
+// Nothing but what is held would be left: everything else would be ruined for a target that cannot be met.
+void requireMoreThanHeld(const Mesh& mesh, const std::vector<std::uint8_t>& locked, std::size_t target) {
+    if (locked.empty()) return;
+    std::size_t held = 0;
+    for (const Triangle& triangle : mesh.triangles)
+        held += locked[triangle[0]] != 0 && locked[triangle[1]] != 0 && locked[triangle[2]] != 0 ? 1 : 0;
+    if (held > 0 && held >= target && held < mesh.triangleCount())
+        throw MeshError("What is held, or is no part to be reduced, has " + formatCount(held) +
+                        " triangles already, which leaves nothing for the rest of a target of " + formatCount(target) +
+                        "; ask for more, or hold less.");
+}
+
 std::string countOf(std::size_t count, const std::string& one, const std::string& many) {
     return formatCount(count) + " " + (count == 1 ? one : many);
 }
@@ -134,6 +146,7 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     if (settings.joinWithin > 0)
         m_notes.joinedVertices = joinNearPieces(*prepared->changed, settings.joinWithin, locked);
     const Mesh& mesh = prepared->mesh();
+    if (enough > 1) requireMoreThanHeld(mesh, locked, enough);
     prepared->keepsNormals =
         !mesh.normals.empty() && (settings.normals == NormalTreatment::Keep ||
                                   (settings.normals == NormalTreatment::Automatic &&
