@@ -23,7 +23,9 @@ const std::set<std::string> harmlessExtensions = {"KHR_mesh_quantization",      
 bool isMissing(const std::filesystem::path& folder, const nlohmann::json& buffer) {
     if (!buffer.is_object() || !buffer.contains("uri") || !buffer["uri"].is_string()) return false;
     const std::string uri = buffer["uri"];
-    return !uri.starts_with("data:") && !std::filesystem::exists(folder / uri);
+    // A name that no file can have is as good as missing.
+    std::error_code impossible;
+    return !uri.starts_with("data:") && !std::filesystem::exists(folder / uri, impossible);
 }
 
 // One missing buffer would make the parser give up on the whole file. It is swapped for one byte, so that what lies in

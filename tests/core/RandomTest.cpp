@@ -7,6 +7,7 @@
 #include "mesh/Weld.h"
 #include "reduce/Cluster.h"
 #include "reduce/Reduce.h"
+#include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
@@ -16,62 +17,7 @@
 #include <set>
 
 using namespace um;
-
-namespace {
-
-// A heap of triangles on few vertices: non-manifold edges, bow-ties, duplicates, flipped and degenerate ones, all at
-// once.
-Mesh randomHeap(unsigned seed, std::size_t vertices, std::size_t triangles) {
-    std::mt19937 random(seed);
-    std::uniform_real_distribution<float> anywhere(-1, 1);
-    Mesh mesh;
-    for (std::size_t v = 0; v < vertices; ++v)
-        mesh.positions.emplace_back(anywhere(random), anywhere(random), anywhere(random));
-    // Some vertices lie on top of one another.
-    for (std::size_t v = 0; v < vertices / 10; ++v)
-        mesh.positions[random() % vertices] = mesh.positions[random() % vertices];
-    const auto vertex = [&] { return VertexId(random() % vertices); };
-    for (std::size_t t = 0; t < triangles; ++t) {
-        if (t > 2 && random() % 12 == 0) {
-            Triangle again = mesh.triangles[random() % t];
-            if (random() % 2 == 0) std::swap(again[0], again[1]);
-            mesh.triangles.push_back(again);
-        } else {
-            mesh.triangles.push_back({vertex(), vertex(), vertex()});
-        }
-    }
-    ensureSections(mesh, "heap");
-    return mesh;
-}
-
-// A closed sphere that was knocked about: some triangles missing, turned over, doubled or flattened.
-Mesh damagedSphere(unsigned seed) {
-    std::mt19937 random(seed);
-    Mesh mesh = test::makeSphere(1, 14);
-    for (int i = 0; i < 40; ++i) {
-        Triangle& t = mesh.triangles[random() % mesh.triangleCount()];
-        switch (random() % 4) {
-            case 0: std::swap(t[0], t[1]); break;
-            case 1: t[2] = t[1]; break;
-            case 2: mesh.positions[t[0]] = mesh.positions[t[1]]; break;
-            default: t[0] = VertexId(random() % mesh.vertexCount()); break;
-        }
-    }
-    for (int i = 0; i < 20; ++i) mesh.triangles.erase(mesh.triangles.begin() + long(random() % mesh.triangles.size()));
-    mesh.sections.clear();
-    ensureSections(mesh, "damaged");
-    return mesh;
-}
-
-void addRandomUvs(Mesh& mesh, unsigned seed) {
-    std::mt19937 random(seed);
-    std::vector<std::array<std::uint64_t, 3>> keys(mesh.triangleCount());
-    for (auto& corner : keys)
-        for (std::uint64_t& key : corner) key = random() % 3;
-    for (const std::uint64_t key : assignWedges(mesh, keys)) mesh.uvs.emplace_back(float(key), float(random() % 5));
-}
-
-}  // namespace
+using test::addRandomUvs, test::damagedSphere, test::randomHeap;
 
 class RandomTest : public QObject {
     Q_OBJECT
