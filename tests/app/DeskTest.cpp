@@ -1,6 +1,7 @@
 // The whole path through the real window: open, look over, reduce, check, keep, save, find again, export.
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
@@ -141,6 +142,36 @@ private slots:
         QCOMPARE(desk.evidence().number("p99"), QString::fromStdString(formatLength(d.p99)));
         const double within = 100 * d.distribution.shareWithin(0.0005);
         QCOMPARE(desk.evidence().headline(), QString("%1 % within").arg(within, 0, 'f', 1));
+    }
+
+    void dropsLoosePartsAndSaysSo() {
+        AssetDesk& desk = m_window->desk();
+        const auto before = desk.preview();
+        CommitField* loose = desk.protect().looseField();
+        loose->setFocus();
+        QTest::keyClicks(loose, "12");
+        QTest::keyClick(loose, Qt::Key_Return);
+        QVERIFY(loose->toolTip().contains("is not a size"));  // a bare count is none
+        loose->selectAll();
+        QTest::keyClicks(loose, "45mm");
+        QTest::keyClick(loose, Qt::Key_Return);
+        QCOMPARE(m_window->model().document().care.dropLoose, std::string("45mm"));
+        targetField()->setFocus();
+        QTest::keyClick(targetField(), Qt::Key_Return);
+        QVERIFY(waitUntil([&] { return desk.reduceJob().isRunning(); }, 5));
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY2(m_window->messages().text().contains("loose pieces of Barnacles"),
+                 qPrintable(m_window->messages().text()));
+        QVERIFY(desk.preview()->mesh->triangleCount() >= 20812);  // one under, where parity forces it
+        QVERIFY(trianglesByPart(*desk.preview()->mesh)[2] < 1000);
+        // It is undone like any other change, and what comes next is as it was before.
+        m_window->model().undoStack().undo();
+        QCOMPARE(loose->text(), QString());
+        m_window->messages().hide();
+        QTest::keyClick(targetField(), Qt::Key_Return);
+        QVERIFY(waitUntil([&] { return desk.reduceJob().isRunning(); }, 5));
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(desk.preview()->mesh->positions, before->mesh->positions);
     }
 
     void recoloursAtOnceForAnotherTolerance() {

@@ -3,6 +3,7 @@
 #include "app/panels/ExportCard.h"
 #include "app/panels/LevelsPanel.h"
 #include "app/panels/PartsPanel.h"
+#include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
 #include "app/panels/Widgets.h"
@@ -66,6 +67,64 @@ class PanelsTest : public QObject {
 
 private slots:
     void initTestCase() { applyTheme(Theme::paperTheme()); }
+
+    void stepsProtectionThroughOffOnAndLocked() {
+        ProtectPanel panel;
+        test::showActive(panel);
+        panel.show({});
+        Care last;
+        int changes = 0;
+        connect(&panel, &ProtectPanel::changed, &panel, [&](const QString&, const Care& care) {
+            last = care;
+            ++changes;
+        });
+        ProtectionChip* borders = panel.chip(0);
+        QVERIFY(borders->state() == Protection::On);
+        QTest::mouseClick(borders, Qt::LeftButton);
+        QVERIFY(last.protect.borders == Protection::Hard && last.protect.seams == Protection::On);
+        QVERIFY(borders->toolTip().contains("bit for bit"));
+        QTest::mouseClick(borders, Qt::LeftButton);
+        QVERIFY(last.protect.borders == Protection::Off);
+        QTest::mouseClick(borders, Qt::LeftButton);
+        QVERIFY(last.protect.borders == Protection::On);
+        QCOMPARE(changes, 3);
+    }
+
+    void takesTheSizeOfLoosePartsOnEnterOnly() {
+        ProtectPanel panel;
+        test::showActive(panel);
+        panel.show({});
+        QSignalSpy changed(&panel, &ProtectPanel::changed);
+        panel.looseField()->setFocus();
+        QTest::keyClicks(panel.looseField(), "5mm");
+        QCOMPARE(changed.count(), 0);
+        QTest::keyClick(panel.looseField(), Qt::Key_Return);
+        QCOMPARE(changed.count(), 1);
+        QCOMPARE(changed[0][1].value<Care>().dropLoose, std::string("5mm"));
+    }
+
+    void guardsAPartByItsChoice() {
+        PartsPanel panel;
+        Mesh two = test::joined(test::makeSphere(1, 8), test::moved(test::makeSphere(0.3, 6), {0, 0, 1}));
+        two.parts = {{"Head"}, {"Eye"}};
+        panel.setSource(&two);
+        test::showActive(panel);
+        QSignalSpy guarded(&panel, &PartsPanel::guardChosen);
+        panel.choose(1);
+        QComboBox* guards = nullptr;
+        for (QComboBox* box : panel.findChildren<QComboBox*>())
+            if (box->accessibleName() == "Guard") guards = box;
+        QVERIFY(guards != nullptr && guards->currentText() == "none");
+        QTest::keyClick(guards, Qt::Key_Down);
+        QCOMPARE(guarded.count(), 1);
+        QCOMPARE(guarded[0][0].toInt(), 1);
+        QCOMPARE(guarded[0][1].toFloat(), guardHold);
+        Guard guard;
+        guard.parts = {{"Eye", guardHold}};
+        panel.setGuard(guard);
+        for (QComboBox* box : panel.findChildren<QComboBox*>())
+            if (box->accessibleName() == "Guard" && box->isVisible()) QCOMPARE(box->currentText(), QString("hold"));
+    }
 
     void canBeReadInBothThemes() {
         for (const Theme& t : {Theme::paperTheme(), Theme::nightTheme()}) {

@@ -27,6 +27,11 @@ Document documentOf(const std::filesystem::path& meshFile, const std::string& na
     document.tolerance = 0.0007;
     document.screen = {2160, 37.5};
     document.viewerDistance = 12.5;
+    document.care.protect.borders = Protection::Hard;
+    document.care.protect.creaseDegrees = 55;
+    document.care.guard.parts = {{"Rim", guardHold}};
+    document.care.silhouetteWeight = 0.35;
+    document.care.dropLoose = "3px@24m";
     return document;
 }
 
@@ -73,6 +78,7 @@ private slots:
             const Document after = openDocument(path, Progress());
             QCOMPARE(after.name, before.name);
             QCOMPARE(after.tolerance, before.tolerance);
+            QVERIFY(after.care == before.care);
             QVERIFY(after.screen == before.screen);
             QCOMPARE(after.viewerDistance, before.viewerDistance);
             QCOMPARE(after.sourceHash, before.sourceHash);

@@ -215,10 +215,91 @@ private slots:
     void saysWhatIsNotCarriedAlong() {
         Builder builder;
         builder.primitive({{"attributes", {{"POSITION", builder.positions(square)}}}, {"mode", 6}});
-        builder.json["skins"] = {{{"joints", {0}}}};
-        const MeshFile file = builder.read(m_folder, "skinned");
+        builder.json["animations"] = {{{"channels", Json::array()}, {"samplers", Json::array()}}};
+        const MeshFile file = builder.read(m_folder, "animated");
         QCOMPARE(file.notes.size(), std::size_t(1));
-        QVERIFY(file.notes[0].find("skeleton") != std::string::npos);
+        QVERIFY(file.notes[0].find("animations") != std::string::npos);
+    }
+
+    void keepsSkinAndBlendShapes() {
+        Mesh bar = test::makeBox({4, 1, 1}, 4);
+        bar.metresPerUnit = 0.5;
+        bar.uvs.assign(bar.vertexCount(), Vec2f(0.25f, 0.5f));
+        bar.secondUvs.assign(bar.vertexCount(), Vec2f(0.75f, 0.125f));
+        Joint joint;
+        joint.name = "root";
+        joint.local = joint.inverseBind = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 2, 0, 1};
+        bar.skeleton = {joint, joint};
+        bar.skeleton[1].name = "tip";
+        bar.skeleton[1].parent = 0;
+        bar.morphs = {{"wide", {}}};
+        for (const Vec3f& p : bar.positions) {
+            const float second = std::clamp(p.x() / 4 + 0.5f, 0.0f, 1.0f);
+            bar.influences.push_back({{0, 1, 0, 0}, {1 - second, second, 0, 0}});
+            bar.morphs[0].offsets.push_back({0, 0, p.z()});
+        }
+        const auto path = m_folder / "skin.glb";
+        writeMesh(bar, path, Progress());
+        const Mesh back = readMesh(path, Progress()).mesh;
+        QCOMPARE(back.vertexCount(), bar.vertexCount());
+        QCOMPARE(back.skeleton.size(), std::size_t(2));
+        QCOMPARE(back.skeleton[1].name, std::string("tip"));
+        QCOMPARE(back.skeleton[1].parent, 0);
+        QCOMPARE(back.skeleton[1].local[13], 1.0f);  // two units of half a metre
+        QCOMPARE(back.morphs.size(), std::size_t(1));
+        QCOMPARE(back.morphs[0].name, std::string("wide"));
+        QVERIFY(!back.secondUvs.empty() && (back.secondUvs[0] - Vec2f(0.75f, 0.125f)).norm() < 1e-6f);
+        for (std::size_t v = 0; v < back.vertexCount(); ++v) {
+            const Vec3f p = back.positions[v] * 2;
+            const float second = std::clamp(p.x() / 4 + 0.5f, 0.0f, 1.0f);
+            float found = 0;
+            for (std::size_t i = 0; i < 4; ++i)
+                if (back.influences[v].joints[i] == 1) found += back.influences[v].weights[i];
+            QVERIFY(std::abs(found - second) < 1e-6f);
+            QVERIFY((back.morphs[0].offsets[v] * 2 - Vec3f(0, 0, p.z())).norm() < 1e-6f);
+        }
+    }
+
+    void doesNotWeldLipsThatMoveApart() {
+        // Two squares that meet along an edge; one follows the first joint, the other the second.
+        Mesh lips = test::joined(test::makeSheet(1, 1), test::moved(test::makeSheet(1, 1), {1, 0, 0}));
+        lips.parts.resize(1);
+        lips.sections = {{0, 0, 0, 4}};
+        lips.skeleton.resize(2);
+        for (Joint& joint : lips.skeleton)
+            joint.local = joint.inverseBind = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
+        for (std::size_t v = 0; v < 8; ++v)
+            lips.influences.push_back({{std::uint16_t(v < 4 ? 0 : 1), 0, 0, 0}, {1, 0, 0, 0}});
+        writeMesh(lips, m_folder / "lips.glb", Progress());
+        QCOMPARE(readMesh(m_folder / "lips.glb", Progress()).mesh.vertexCount(), std::size_t(8));
+        lips.influences.assign(8, {{0, 0, 0, 0}, {1, 0, 0, 0}});
+        writeMesh(lips, m_folder / "lips.glb", Progress());
+        QCOMPARE(readMesh(m_folder / "lips.glb", Progress()).mesh.vertexCount(), std::size_t(6));
+    }
+
+    void writesTangentsWhereTheSourceHadThem() {
+        Mesh sheet = test::makeSheet(2, 2);
+        for (const Vec3f& p : sheet.positions) {
+            sheet.uvs.emplace_back(p.x(), p.z());
+            sheet.normals.emplace_back(0.0f, 1.0f, 0.0f);
+        }
+        for (const bool wanted : {true, false}) {
+            sheet.wantsTangents = wanted;
+            writeMesh(sheet, m_folder / "tangents.gltf", Progress());
+            const Json json = Json::parse(test::contentOf(m_folder / "tangents.gltf"));
+            QCOMPARE(json["meshes"][0]["primitives"][0]["attributes"].contains("TANGENT"), wanted);
+            QCOMPARE(readMesh(m_folder / "tangents.gltf", Progress()).mesh.wantsTangents, wanted);
+        }
+    }
+
+    void survivesBrokenSkins() {
+        for (const Json& skin : {Json{{"joints", {7}}}, Json{{"joints", {0}}, {"inverseBindMatrices", 99}}}) {
+            Builder builder;
+            builder.primitive({{"attributes", {{"POSITION", builder.positions(square)}}}, {"mode", 6}});
+            builder.json["skins"] = {skin};
+            builder.json["nodes"][0]["skin"] = 0;
+            QVERIFY(!test::errorOf([&] { builder.read(m_folder, "broken_skin"); }).isEmpty());
+        }
     }
 
     void writesWhatTheFormatAsksFor() {
