@@ -1,6 +1,7 @@
 #include "base/Units.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "measure/TextureDrift.h"
 
 #include <memory>
 
@@ -10,6 +11,7 @@ namespace {
 struct Options {
     std::string source, level, tolerance, json, unit;
     std::string samples;
+    bool drift = false;
 };
 
 int run(const Options& options) {
@@ -31,10 +33,17 @@ int run(const Options& options) {
     if (!options.tolerance.empty())
         line += "; " + formatNumber(100 * deviation.distribution.shareWithin(allowed)) + " % within " +
                 formatLength(allowed * metres);
-    answer.line(line);
-    answer.json({{"source", meshJson(options.source, source.mesh)},
+    Json json = {{"source", meshJson(options.source, source.mesh)},
                  {"level", meshJson(options.level, level.mesh)},
-                 {"deviation", deviationJson(deviation, source.mesh, allowed)}});
+                 {"deviation", deviationJson(deviation, source.mesh, allowed)}};
+    if (options.drift) {
+        const TerminalProgress terminal("Measuring the texture's drift");
+        const TextureDrift drift = measureTextureDrift(source.mesh, level.mesh, terminal.progress());
+        line += "; texture drift rms " + formatLength(drift.rms * metres) + ", max " + formatLength(drift.max * metres);
+        json["texture_drift"] = {{"mean", drift.mean}, {"rms", drift.rms}, {"p95", drift.p95}, {"max", drift.max}};
+    }
+    answer.line(line);
+    answer.json(json);
     return options.tolerance.empty() || deviation.max <= allowed ? done : checkMissed;
 }
 
@@ -48,6 +57,7 @@ void addMeasure(CLI::App& app, int& code) {
     command->add_option("--tolerance", options->tolerance,
                         "say what share is within it; end with 3 if the largest is not");
     command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
+    command->add_flag("--drift", options->drift, "also measure how far textures have moved along the surface");
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
     command->callback([options, &code] { code = run(*options); });

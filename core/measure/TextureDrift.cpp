@@ -40,16 +40,16 @@ double driftOn(const Mesh& source, TriangleId t, const Vec3d& place, const Vec2d
         .norm();
 }
 
-}  // namespace
+// A drift, with the area that it stands for.
+struct Drift {
+    float length = 0;
+    double area = 0;
+};
 
-TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Progress& progress) {
-    requireSound(source, "The source");
-    requireSound(level, "The level");
-    if (source.uvs.empty() || level.uvs.empty())
-        throw MeshError("Texture drift needs UVs on the source and on the level; one of them has none.");
+// Of the points of a level's triangles, in their order.
+std::vector<Drift> driftsBetween(const Mesh& source, const Mesh& level, const Progress& progress) {
     const ClosestPointFinder finder(source, progress.span(0, 0.3));
-    std::vector<float> drifts(level.triangleCount() * points.size());
-    std::vector<double> areas(level.triangleCount());
+    std::vector<Drift> drifts(level.triangleCount() * points.size());
     parallelRanges(
         level.triangleCount(),
         [&](std::size_t begin, std::size_t end) {
@@ -59,7 +59,7 @@ TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Pr
                 const Vec3d a = level.positions[triangle[0]].cast<double>(),
                             b = level.positions[triangle[1]].cast<double>(),
                             c = level.positions[triangle[2]].cast<double>();
-                areas[t] = areaNormal(a, b, c).norm() / 2;
+                const double area = areaNormal(a, b, c).norm() / 2 / double(points.size());
                 TriangleId hint = 0;
                 for (std::size_t i = 0; i < points.size(); ++i) {
                     const SurfacePoint closest = finder.find(points[i].of(a, b, c), hint);
@@ -69,36 +69,56 @@ TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Pr
                     for (const VertexId v : source.triangles[closest.triangle])
                         for (const TriangleId around : finder.around().of(v))
                             least = std::min(least, driftOn(source, around, closest.place, uv));
-                    drifts[t * points.size() + i] = least < std::numeric_limits<float>::max() ? float(least) : 0;
+                    if (least < std::numeric_limits<float>::max()) drifts[t * points.size() + i] = {float(least), area};
                 }
             }
         },
         256);
+    return drifts;
+}
+
+}  // namespace
+
+TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Progress& progress) {
+    requireSound(source, "The source");
+    requireSound(level, "The level");
+    if (source.uvs.empty() || level.uvs.empty())
+        throw MeshError("Texture drift needs UVs on the source and on the level; one of them has none.");
+    // Part by part, where the parts are the same: what touches another part is not held against that one's UVs.
+    const bool byParts = source.parts.size() > 1 && source.parts.size() == level.parts.size();
+    std::vector<Drift> drifts;
+    const std::size_t parts = byParts ? source.parts.size() : 1;
+    for (std::size_t part = 0; part < parts; ++part) {
+        const Progress share = progress.span(double(part) / double(parts), double(part + 1) / double(parts));
+        std::vector<Drift> some;
+        if (byParts) {
+            std::vector<bool> wanted(parts, false);
+            wanted[part] = true;
+            const Mesh sourcePart = extractParts(source, wanted), levelPart = extractParts(level, wanted);
+            if (sourcePart.triangles.empty() || levelPart.triangles.empty()) continue;
+            some = driftsBetween(sourcePart, levelPart, share);
+        } else {
+            some = driftsBetween(source, level, share);
+        }
+        drifts.insert(drifts.end(), some.begin(), some.end());
+    }
     TextureDrift result;
     double area = 0;
-    std::vector<std::pair<float, double>> ordered;
-    for (std::size_t i = 0; i < drifts.size(); ++i) {
-        const std::size_t t = i / points.size();
-        const double weight = areas[t] / double(points.size()), drift = double(drifts[i]);
-        ordered.push_back({drifts[i], weight});
-        area += weight;
-        result.mean += weight * drift;
-        result.rms += weight * drift * drift;
-        if (drift <= result.max) continue;
-        result.max = drift;
-        const Triangle& triangle = level.triangles[t];
-        result.worstPlace = points[i % points.size()].of(level.positions[triangle[0]].cast<double>(),
-                                                         level.positions[triangle[1]].cast<double>(),
-                                                         level.positions[triangle[2]].cast<double>());
+    for (const Drift& drift : drifts) {
+        const double length = double(drift.length);
+        area += drift.area;
+        result.mean += drift.area * length;
+        result.rms += drift.area * length * length;
+        result.max = std::max(result.max, length);
     }
     if (!(area > 0)) return result;
     result.mean /= area;
     result.rms = std::sqrt(result.rms / area);
-    std::sort(ordered.begin(), ordered.end());
+    std::sort(drifts.begin(), drifts.end(), [](const Drift& a, const Drift& b) { return a.length < b.length; });
     double below = 0;
-    for (const auto& [drift, weight] : ordered) {
-        below += weight;
-        result.p95 = double(drift);
+    for (const Drift& drift : drifts) {
+        below += drift.area;
+        result.p95 = double(drift.length);
         if (below >= 0.95 * area) break;
     }
     progress.at(1);

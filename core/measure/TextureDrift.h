@@ -8,7 +8,6 @@ namespace um {
 /// Lengths along the surface, in the source's unit.
 struct TextureDrift {
     double mean = 0, rms = 0, p95 = 0, max = 0;
-    Vec3d worstPlace = Vec3d::Zero();
 };
 
 /// For points all over the level: how far along the source's surface lies the place that has the same UV, from the

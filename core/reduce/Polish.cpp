@@ -19,8 +19,9 @@ constexpr double leastTurn = 0.5;
 // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
 constexpr double needleQuality = 0.04;
 
-// Each finds the closest places anew: later ones gain less.
+// Each finds the closest places anew: later ones gain less, and on fine levels, where each costs more, less still.
 constexpr int rounds = 5;
+constexpr int roundsOfFine = 3;
 
 // Steps of conjugate gradients: the pulls change with the next closest places anyway.
 constexpr int solverSteps = 8;
@@ -89,6 +90,11 @@ std::vector<Probe> manyProbes() {
     for (const auto& [second, third] : {std::pair(0.0, 0.0), std::pair(1.0, 0.0), std::pair(0.0, 1.0)})
         probes.push_back({second, third, atCorners / 3});
     return probes;
+}
+
+// Whether the source's vertices alone are too few samples.
+bool isFine(const Mesh& level, const Mesh& source) {
+    return double(source.triangleCount()) < manyForOne * double(level.triangleCount());
 }
 
 // 1 for an equilateral triangle, 0 for a needle.
@@ -245,7 +251,7 @@ private:
 // each corner, 3/4 for the centre); or the vertices alone.
 void Polisher::takeSamples() {
     const std::vector<VertexId>& destinations = m_provenance.destinations;
-    const bool withCentres = double(m_source.triangleCount()) < manyForOne * double(m_level.triangleCount());
+    const bool withCentres = isFine(m_level, m_source);
     const std::size_t vertices = m_source.vertexCount();
     const auto areaOf = [&](TriangleId t) {
         const Triangle& triangle = m_source.triangles[t];
@@ -734,10 +740,11 @@ void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
 
 void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const Progress& progress) {
     Polisher polisher(level, source, provenance);
-    for (int round = 0; round < rounds; ++round) {
-        progress.at(double(round) / rounds);
+    const int wanted = isFine(level, source) ? roundsOfFine : rounds;
+    for (int round = 0; round < wanted; ++round) {
+        progress.at(double(round) / wanted);
         polisher.findClosest(round == 0, progress);
-        if (round > 0 && round < rounds - 1) {
+        if (round > 0 && round < std::max(2, wanted - 1)) {
             polisher.flipEdges(progress);
             polisher.findClosest(false, progress);
         }

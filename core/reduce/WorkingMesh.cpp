@@ -214,6 +214,7 @@ bool WorkingMesh::influencesChangeAt(VertexId v, const std::vector<Spoke>& spoke
 // Kinds, quadrics and attribute sums in one walk around each vertex.
 void WorkingMesh::prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked) {
     kinds.assign(positions.size(), Kind::Corner);
+    if (!wedges.empty()) hasManyWedges.assign(positions.size(), 0);
     quadrics.resize(positions.size());
     const bool skinIsHard = m_protect.skin == Protection::Hard && !influences.empty();
     parallelRanges(positions.size(), [&](std::size_t begin, std::size_t end) {
@@ -246,6 +247,10 @@ void WorkingMesh::prepareVertices(const std::vector<float>& factors, const std::
             const double factor = factors.empty() ? 1.0 : double(factors[v]);
             sum *= factor;
             quadrics[v] = StoredQuadric(sum);
+            if (!wedges.empty())
+                forCorners(v, [&](CornerId c) {
+                    if (wedgeAt(c) != wedgeAt(firstCorner[v])) hasManyWedges[v] = 1;
+                });
             for (auto& [wedge, wedgeSums] : sums) {
                 scale(wedgeSums, attributes.channels(), factor);
                 attributes.setSums(wedge, wedgeSums);
@@ -319,6 +324,7 @@ std::size_t WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
     if (!influences.empty()) influences[u] = blend(influences[u], influences[v], share);
     for (std::vector<Vec3f>& offsets : morphs) offsets[u] += float(share) * (offsets[v] - offsets[u]);
     kinds[u] = std::max(kinds[u], kinds[v]);
+    if (!wedges.empty()) hasManyWedges[u] |= hasManyWedges[v];
 
     std::array<TriangleId, 32> dying;
     std::size_t deaths = 0;
@@ -423,6 +429,13 @@ std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGro
         moveValues(sums, channels, change.data(), sum);
         addSums(group.sums, sums, channels);
     };
+    if (hasManyWedges[u] == 0 && hasManyWedges[v] == 0) {
+        groups[0].atFirst = wedgeAt(firstCorner[u]);
+        groups[0].atOther = wedgeAt(firstCorner[v]);
+        groups[0].sums = attributes.sumsOf(groups[0].atFirst);
+        addOther(groups[0]);
+        return 1;
+    }
     forCorners(u, [&](CornerId c) {
         const bool out = nextOf(c) == v, in = lastOf(c) == v;
         if ((!out && !in) || count == groups.size()) return;
@@ -468,6 +481,7 @@ std::vector<VertexId> WorkingMesh::compact() {
     positions = parallelFilter(positions, used);
     quadrics = parallelFilter(quadrics, used);
     kinds = parallelFilter(kinds, used);
+    if (!wedges.empty()) hasManyWedges = parallelFilter(hasManyWedges, used);
     if (!influences.empty()) influences = parallelFilter(influences, used);
     for (std::vector<Vec3f>& offsets : morphs) offsets = parallelFilter(offsets, used);
     if (!wedges.empty()) {

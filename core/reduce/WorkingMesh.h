@@ -104,7 +104,8 @@ public:
     std::vector<Kind> kinds;
     std::vector<Triangle> triangles;  ///< dead ones have equal corners
     std::vector<std::uint16_t> sections;
-    std::vector<Triangle> wedges;  ///< empty where there is nothing to carry
+    std::vector<Triangle> wedges;             ///< empty where there is nothing to carry
+    std::vector<std::uint8_t> hasManyWedges;  ///< whether a vertex may have more than one
     Attributes attributes;
     std::vector<Influences> influences;      ///< of each vertex, or empty
     std::vector<std::vector<Vec3f>> morphs;  ///< the offsets of each vertex, for each morph
