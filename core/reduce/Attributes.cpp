@@ -157,6 +157,7 @@ void Attributes::store(Mesh& mesh) const {
 
 AttributeSums emptySums(int channels) {
     AttributeSums sums;
+    sums.area = 0;
     for (std::size_t j = 0; j < std::size_t(channels); ++j) {
         sums.gradient[j].setZero();
         sums.offset[j] = 0;

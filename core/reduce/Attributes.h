@@ -14,7 +14,7 @@ namespace um {
 struct AttributeSums {
     static constexpr int mostChannels = 11;
 
-    double area = 0;
+    double area;
     std::array<Vec3d, mostChannels> gradient;  ///< times area
     std::array<double, mostChannels> offset;   ///< times area
 };

@@ -1,13 +1,10 @@
 #include "reduce/Polish.h"
 
 #include "base/Parallel.h"
-#include "base/TrianglePoint.h"
-#include "mesh/Connectivity.h"
+#include "reduce/PullSystem.h"
+#include "reduce/SurfaceWalk.h"
 
 #include <cmath>
-#include <numeric>
-
-#include <Eigen/LU>
 
 namespace um {
 
@@ -21,31 +18,23 @@ constexpr double needleQuality = 0.04;
 
 // Each finds the closest places anew: later ones gain less, and on fine levels, where each costs more, less still.
 constexpr int rounds = 5;
-constexpr int roundsOfFine = 3;
-
-// Steps of conjugate gradients: the pulls change with the next closest places anyway.
-constexpr int solverSteps = 8;
+constexpr int roundsOfFine = 4;
 
 // Places farther off than so many times the root mean square pull more than their share, up to a limit: the largest
 // deviation counts too.
 constexpr double farOff = 3;
 constexpr double mostFarWeight = 50;
 
-// A step that leads a triangle farther off than by this factor, and far off at all, is taken back.
-constexpr double worseBy = 2;
+// A step after which a triangle is farther off than at the start by this factor, and very far off at all, is taken
+// back: now and then the pulls run away with a vertex.
+constexpr double worseBy = 1.5;
+constexpr double worseThanFar = 3;
 
 // A vertex of a protected line of the source pulls at the level's line like so many faces of its edges' squared length.
 constexpr double lineWeight = 2;
 
-// The pull towards where a vertex is, as a share of the pulls of the source at it: holds what has too few of them.
-constexpr double inertia = 2e-3;
-
 // Beyond so many triangles of the source for each one of the level, the source's vertices alone are samples enough.
 constexpr double manyForOne = 40;
-
-// Pulls count fully along the normal of the level, and by this share sideways: sideways is where the closest place
-// slides along anyway, but without any hold triangles would drift.
-constexpr double sideways = 0.1;
 
 // A point of the source, with its closest place on the level.
 struct Sample {
@@ -101,72 +90,6 @@ bool isFine(const Mesh& level, const Mesh& source) {
 double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     const double edges = (b - a).squaredNorm() + (c - b).squaredNorm() + (a - c).squaredNorm();
     return edges > 0 ? 2 * std::sqrt(3.0) * areaNormal(a, b, c).norm() / edges : 0;
-}
-
-bool contains(const Triangle& triangle, VertexId v) {
-    return triangle[0] == v || triangle[1] == v || triangle[2] == v;
-}
-
-struct Closest {
-    TriangleId triangle = 0;
-    TrianglePoint at;
-    double squaredDistance = std::numeric_limits<double>::max();
-};
-
-Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t) {
-    const Triangle& triangle = mesh.triangles[t];
-    const Vec3d a = mesh.positions[triangle[0]].cast<double>(), b = mesh.positions[triangle[1]].cast<double>(),
-                c = mesh.positions[triangle[2]].cast<double>();
-    const TrianglePoint at = closestOnTriangle(p, a, b, c);
-    return {t, at, (at.of(a, b, c) - p).squaredNorm()};
-}
-
-// Walks on from triangle to triangle while that comes closer: across the edge or around the corner at which the closest
-// place lies. Where it lies inside a triangle, none of its neighbours can be closer nearby.
-Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
-    constexpr int mostSteps = 32;
-    Closest best = closestOf(mesh, p, start);
-    for (int step = 0; step < mostSteps; ++step) {
-        const Closest from = best;
-        const Triangle& triangle = mesh.triangles[from.triangle];
-        const std::array<bool, 3> isOff = {from.at.first() <= 1e-12, from.at.second <= 0, from.at.third <= 0};
-        const int off = int(isOff[0]) + int(isOff[1]) + int(isOff[2]);
-        if (off == 0) break;
-        const std::size_t k = off == 2 ? (isOff[0] ? (isOff[1] ? 2u : 1u) : 0u) : (isOff[0] ? 1u : 0u);
-        // The other end of the edge, where it is an edge.
-        const VertexId other = off == 2 ? none : triangle[isOff[0] || isOff[1] ? 2 : 1];
-        for (const TriangleId t : around.of(triangle[k])) {
-            if (t == from.triangle) continue;
-            const Triangle& next = mesh.triangles[t];
-            if (other != none && next[0] != other && next[1] != other && next[2] != other) continue;
-            const Closest there = closestOf(mesh, p, t);
-            if (there.squaredDistance < best.squaredDistance) best = there;
-        }
-        if (best.triangle == from.triangle) break;
-    }
-    return best;
-}
-
-// The same, looking at all triangles around each on the way: finds past small bumps.
-Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
-    constexpr int mostSteps = 16;
-    Closest best = closestOf(mesh, p, start);
-    TriangleId before = none;
-    for (int step = 0; step < mostSteps; ++step) {
-        const Triangle from = mesh.triangles[best.triangle];
-        const TriangleId here = best.triangle;
-        for (const VertexId v : from) {
-            // What lay around the last triangle too has been looked at.
-            if (before != none && contains(mesh.triangles[before], v)) continue;
-            for (const TriangleId t : around.of(v)) {
-                const Closest there = closestOf(mesh, p, t);
-                if (there.squaredDistance < best.squaredDistance) best = there;
-            }
-        }
-        if (best.triangle == here) break;
-        before = here;
-    }
-    return best;
 }
 
 class Polisher {
@@ -237,7 +160,8 @@ private:
     std::vector<Probe> m_probes;
     std::vector<TriangleId> m_hits;  // of the source, closest to each probe of each triangle; none if not known
     std::vector<std::uint16_t> m_sections;
-    std::vector<float> m_offs;  // of each triangle's probes, the farthest before the step
+    std::vector<float> m_offs;         // of each triangle's probes, the farthest before the step
+    std::vector<float> m_offsAtStart;  // of each vertex, the farthest around it before the first step
     std::vector<Sample> m_samples;
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
@@ -394,24 +318,12 @@ void Polisher::groupByTriangle() {
     m_firstSample.front() = 0;
 }
 
-// One step of Gauss-Newton with fixed shares of the corners: M d = r, where the samples of each triangle give M the
-// blocks m_kl N, N = n n' + sideways (1 - n n'), solved by conjugate gradients with the diagonal as preconditioner.
+// One step of Gauss-Newton with fixed shares of the corners.
 void Polisher::moveVertices(const Progress& progress) {
     const std::size_t triangles = m_level.triangleCount(), vertices = m_level.vertexCount();
-    struct Block {
-        std::array<float, 6> m{};  // 00 11 22 01 12 20
-        std::array<float, 6> e{};  // the same for what counts in all directions
-        Vec3f normal = Vec3f::Zero();
-        std::array<Vec3f, 3> pull{Vec3f::Zero(), Vec3f::Zero(), Vec3f::Zero()};
-
-        Vec3d through(const Vec3d& x) const {
-            const Vec3d n = normal.cast<double>();
-            return sideways * x + (1 - sideways) * n.dot(x) * n;
-        }
-    };
     m_offs.assign(triangles, 0);
     const double farSquared = farOff * farOff * error() / areaOfSource();
-    std::vector<Block> blocks(triangles);
+    std::vector<PullBlock> blocks(triangles);
     parallelFor(
         triangles,
         [&](std::size_t t) {
@@ -419,7 +331,7 @@ void Polisher::moveVertices(const Progress& progress) {
             const Vec3d a = place(triangle[0]), b = place(triangle[1]), c = place(triangle[2]);
             const Vec3d doubled = areaNormal(a, b, c);
             const double area = doubled.norm() / 2;
-            Block& block = blocks[t];
+            PullBlock& block = blocks[t];
             if (area > 0) block.normal = doubled.normalized().cast<float>();
             const Vec3d normal = block.normal.cast<double>();
             std::array<double, 6> m{}, e{};
@@ -476,86 +388,22 @@ void Polisher::moveVertices(const Progress& progress) {
             for (std::size_t k = 0; k < 3; ++k) block.pull[k] = pull[k].cast<float>();
         },
         64);
-    const auto cornerOf = [&](TriangleId t, std::size_t v) {
-        const Triangle& triangle = m_level.triangles[t];
-        return std::size_t(triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2);
-    };
-    std::vector<Mat3d> inverse(vertices);
-    std::vector<std::uint8_t> isFree(vertices);
-    std::vector<double> hold(vertices);
-    std::vector<Vec3d> step(vertices, Vec3d::Zero()), residual(vertices), direction(vertices), product(vertices);
-    parallelFor(vertices, [&](std::size_t v) {
-        Mat3d sum = Mat3d::Zero();
-        Vec3d pull = Vec3d::Zero();
-        for (const TriangleId t : m_around.of(VertexId(v))) {
-            const Block& block = blocks[t];
-            const std::size_t k = cornerOf(t, v);
-            const Vec3d n = block.normal.cast<double>();
-            sum += (double(block.e[k]) + sideways * double(block.m[k])) * Mat3d::Identity() +
-                   (1 - sideways) * double(block.m[k]) * n * n.transpose();
-            pull += block.pull[k].cast<double>();
-        }
-        hold[v] = inertia * sum.trace();
-        sum += hold[v] * Mat3d::Identity();
-        isFree[v] = !isHeld(VertexId(v)) && hold[v] > 0;
-        inverse[v] = isFree[v] ? Mat3d(sum.inverse()) : Mat3d(Mat3d::Zero());
-        residual[v] = isFree[v] ? pull : Vec3d(Vec3d::Zero());
-    });
-    const auto dot = [&](const std::vector<Vec3d>& x, const std::vector<Vec3d>& y) {
-        constexpr std::size_t chunkSize = 4096;
-        std::vector<double> sums(chunkCount(vertices, chunkSize), 0);
-        parallelChunks(vertices, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-            for (std::size_t v = begin; v < end; ++v) sums[chunk] += x[v].dot(y[v]);
-        });
-        return std::accumulate(sums.begin(), sums.end(), 0.0);
-    };
-    std::vector<Vec3d> scaled(vertices);
-    const auto precondition = [&] {
-        parallelFor(vertices, [&](std::size_t v) { scaled[v] = inverse[v] * residual[v]; });
-    };
-    precondition();
-    direction = scaled;
-    double rho = dot(residual, scaled);
-    for (int i = 0; i < solverSteps && rho > 0; ++i) {
-        progress.check();
-        parallelFor(vertices, [&](std::size_t v) {
-            if (!isFree[v]) {
-                product[v].setZero();
-                return;
-            }
-            Vec3d sum = hold[v] * direction[v];
-            for (const TriangleId t : m_around.of(VertexId(v))) {
-                const Block& block = blocks[t];
-                const std::size_t k = cornerOf(t, v);
-                const Triangle& triangle = m_level.triangles[t];
-                const std::size_t next = 3 + k, last = 3 + (k + 2) % 3;
-                const Vec3d atNext = direction[triangle[(k + 1) % 3]], atLast = direction[triangle[(k + 2) % 3]];
-                sum += block.through(double(block.m[k]) * direction[v] + double(block.m[next]) * atNext +
-                                     double(block.m[last]) * atLast);
-                sum +=
-                    double(block.e[k]) * direction[v] + double(block.e[next]) * atNext + double(block.e[last]) * atLast;
-            }
-            product[v] = sum;
-        });
-        const double curvature = dot(direction, product);
-        if (!(curvature > 0)) break;
-        const double alpha = rho / curvature;
-        parallelFor(vertices, [&](std::size_t v) {
-            step[v] += alpha * direction[v];
-            residual[v] -= alpha * product[v];
-        });
-        precondition();
-        const double next = dot(residual, scaled);
-        const double beta = next / rho;
-        rho = next;
-        parallelFor(vertices, [&](std::size_t v) { direction[v] = scaled[v] + beta * direction[v]; });
-    }
+    std::vector<std::uint8_t> held(vertices);
+    for (VertexId v = 0; v < vertices; ++v) held[v] = isHeld(v);
+    std::vector<Vec3d> step = solvePulls(m_level.triangles, m_around, blocks, held, progress);
     limitSteps(step);
     shortenBadSteps(step);
     parallelFor(vertices, [&](std::size_t v) {
         if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
     });
-    takeBackWorse(step, std::sqrt(farSquared));
+    if (m_offsAtStart.empty()) {
+        m_offsAtStart.resize(vertices);
+        parallelFor(vertices, [&](std::size_t v) {
+            for (const TriangleId t : m_around.of(VertexId(v)))
+                m_offsAtStart[v] = std::max(m_offsAtStart[v], m_offs[t]);
+        });
+    }
+    takeBackWorse(step, worseThanFar * std::sqrt(farSquared));
 }
 
 // Where the pulls led a triangle farther off than it was, its vertices go back.
@@ -573,7 +421,9 @@ void Polisher::takeBackWorse(std::vector<Vec3d>& step, double farDistance) {
                 const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
                 last = closest.triangle;
                 const double off = std::sqrt(closest.squaredDistance);
-                isWorse[t] = off > farDistance && off > worseBy * double(m_offs[t]);
+                double before = 0;
+                for (const VertexId v : triangle) before = std::max(before, double(m_offsAtStart[v]));
+                isWorse[t] = off > farDistance && off > worseBy * before;
             }
         },
         64);

@@ -78,7 +78,7 @@ public:
     /// The wedges at u and v that a contraction would join, and those that stay alone; sums are seen from u and from
     /// the value of the first. What the change of value at v does to the quadric goes into `sum`.
     struct WedgeGroup {
-        WedgeId atFirst = none, atOther = none;
+        WedgeId atFirst, atOther;
         AttributeSums sums;
     };
     static constexpr std::size_t mostGroups = 16;

@@ -1,0 +1,31 @@
+#pragma once
+/// The closest place of a surface to a point, found by walking from a triangle that is known to be near.
+#include "base/TrianglePoint.h"
+#include "mesh/Connectivity.h"
+#include "mesh/Mesh.h"
+
+#include <limits>
+
+namespace um {
+
+inline bool contains(const Triangle& triangle, VertexId v) {
+    return triangle[0] == v || triangle[1] == v || triangle[2] == v;
+}
+
+struct Closest {
+    TriangleId triangle = 0;
+    TrianglePoint at;
+    double squaredDistance = std::numeric_limits<double>::max();
+};
+
+/// Of that triangle alone.
+Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t);
+
+/// Walks on from triangle to triangle while that comes closer: across the edge or around the corner at which the
+/// closest place lies. Where it lies inside a triangle, none of its neighbours can be closer nearby.
+Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
+
+/// The same, looking at all triangles around each on the way: finds past small bumps, at several times the cost.
+Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
+
+}  // namespace um
