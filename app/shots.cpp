@@ -44,9 +44,9 @@ public:
         if (wants("welcome")) take("welcome");
         jar();
         if (wants("eel-hard") || wants("eel-hard-held"))
-            hard("eel", "eel-hard", "1500", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
+            hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
         if (wants("jar-hard") || wants("jar-hard-held"))
-            hard("storage-jar-07", "jar-hard", "2500", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
+            hard("storage-jar-07", "jar-hard", "2500", "45mm", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
         if (wants("coral-6m")) coral();
     }
 
@@ -119,8 +119,8 @@ private:
     }
 
     // Reduced hard twice: as it comes, and with care taken.
-    void hard(const QString& file, const QString& name, const QString& target, double turn, double rise,
-              const std::vector<PartGuard>& guards) {
+    void hard(const QString& file, const QString& name, const QString& target, const char* dropLoose, double turn,
+              double rise, const std::vector<PartGuard>& guards) {
         AssetDesk& desk = m_window.desk();
         if (desk.view().chip("Wipe")->isChecked()) desk.view().toggleWipe();
         if (desk.view().chip("Deviation")->isChecked()) desk.view().toggleDeviation();
@@ -135,7 +135,7 @@ private:
         Document next = m_window.model().document();
         next.care.guard.parts = guards;
         next.care.silhouetteWeight = 0.8;
-        next.care.dropLoose = "45mm";
+        next.care.dropLoose = dropLoose;
         m_window.model().change("Care", next);
         reduce(target);
         settle();

@@ -51,6 +51,13 @@ std::vector<std::uint8_t> lockedVertices(const Mesh& mesh, const std::vector<Gua
     return locked;
 }
 
+// What is held, and what is to be kept: neither is dropped as a loose piece.
+std::vector<std::uint8_t> sparedVertices(std::vector<std::uint8_t> locked, const std::vector<GuardValue>& guard) {
+    for (std::size_t v = 0; v < guard.size(); ++v)
+        if (guard[v] > 0) locked[v] = 1;
+    return locked;
+}
+
 std::vector<float> errorFactors(const Mesh& mesh, const std::vector<GuardValue>& guard, double silhouetteWeight,
                                 const Progress& progress) {
     std::vector<float> factors;
@@ -142,7 +149,8 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     if (settings.dropUnseen || settings.dropLooseBelow > 0 || settings.joinWithin > 0) prepared->changed = source;
     if (settings.dropUnseen) m_notes.unseenTriangles = dropUnseen(*prepared->changed, locked, progress.span(0, 0.3));
     if (settings.dropLooseBelow > 0)
-        m_notes.dropped = dropLoosePieces(*prepared->changed, settings.dropLooseBelow, enough, locked);
+        m_notes.dropped =
+            dropLoosePieces(*prepared->changed, settings.dropLooseBelow, enough, sparedVertices(locked, guard));
     if (settings.joinWithin > 0)
         m_notes.joinedVertices = joinNearPieces(*prepared->changed, settings.joinWithin, locked);
     const Mesh& mesh = prepared->mesh();

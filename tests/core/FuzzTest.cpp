@@ -119,8 +119,10 @@ ReduceSettings randomSettings(Dice& dice, const Mesh& mesh) {
     const double size = diagonal(mesh);
     if (dice.oneIn(3)) settings.dropLooseBelow = size * dice.share();
     if (dice.oneIn(4)) settings.joinWithin = size * 0.2 * dice.share() + 1e-12;
-    if (dice.oneIn(60)) settings.dropUnseen = true;
-    if (dice.oneIn(60)) settings.silhouetteWeight = dice.share();
+    // Pictures of heaps whose every triangle fills them take long, and tell nothing.
+    const bool isQuickToDraw = mesh.triangleCount() < 60;
+    if (isQuickToDraw && dice.oneIn(4)) settings.dropUnseen = true;
+    if (isQuickToDraw && dice.oneIn(4)) settings.silhouetteWeight = dice.share();
     if (dice.oneIn(4)) settings.leastOfPart = dice.below(100);
     settings.normals = dice.among({NormalTreatment::Automatic, NormalTreatment::Keep, NormalTreatment::Remake});
     settings.polish = !dice.oneIn(3);

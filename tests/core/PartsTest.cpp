@@ -81,6 +81,9 @@ private slots:
         const Reduced result = reduceMesh(mesh, 600, settings, Progress());
         QCOMPARE(trianglesByPart(result.mesh)[1], std::size_t(360));
         QVERIFY(result.notes.dropped.empty());
+        // What is to be kept is reduced, but not dropped.
+        settings.guard.parts = {{"Pebbles", 0.4f}};
+        QCOMPARE(piecesOf(reduceMesh(mesh, 600, settings, Progress()).mesh), std::size_t(6));
     }
 
     void sharesTheBudgetByErrorNotByCount() {
