@@ -29,6 +29,9 @@ constexpr double shareOneByOne = 0.03;
 // An edge below the limit that may not be contracted waits until the limit is so much higher.
 constexpr float waitFactor = 1.5f;
 
+// Rounds in a row that find nothing, before all limits are dropped.
+constexpr int mostFruitless = 12;
+
 // Cells of the grid along each axis by which the surface is cut.
 constexpr std::uint32_t cellsPerAxis = 64;
 
@@ -320,7 +323,10 @@ std::size_t Contraction::round(std::size_t target, Strictness strictness, bool i
         regions.resize(1);
         for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
             if (m_mesh.isUsed(VertexId(v))) regions[0].vertices.push_back(VertexId(v));
-        if (!isLast && vertices >= smallMesh) round.limit = limitFor(2 * needed);
+        // What could not go at once is tried again before anything dearer.
+        if (!isLast)
+            round.limit =
+                limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
         m_regionOf.assign(m_mesh.vertexCount(), 0);
         regions[0].most = needed;
     } else {
@@ -390,19 +396,18 @@ bool Contraction::contractTo(std::size_t target, const Progress& progress, Stric
     };
     for (const Strictness strictness : {Strictness::Careful, Strictness::Relaxed, Strictness::LastResort}) {
         if (strictness > loosest) break;
-        bool isLast = false;
+        int fruitless = 0;
         while (m_live > target) {
             progress.at(shareDone());
             if (m_live - target == 1)
                 if (takeBorderTriangle(strictness)) break;
             const std::size_t goal = m_live - target == 1 ? target - 1 : target;
-            if (round(goal, strictness, isLast, progress) > 0) {
-                isLast = false;
-                continue;
-            }
-            // Nothing below the limit could go; only when nothing at all can, this strictness is done with.
-            if (isLast) break;
-            isLast = true;
+            // Nothing below the limit could go: it rises with each round; only when nothing at all can go, this
+            // strictness is done with.
+            if (round(goal, strictness, fruitless == mostFruitless, progress) > 0)
+                fruitless = 0;
+            else if (fruitless++ == mostFruitless)
+                break;
         }
     }
     return m_live <= target;
