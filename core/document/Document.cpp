@@ -95,7 +95,6 @@ Care careFrom(const Json& json) {
     care.guard = guardFromText(json.at("guard").get<std::string>());
     care.silhouetteWeight = json.at("silhouette_weight");
     care.dropLoose = json.at("drop_loose");
-    care.dropUnseen = json.at("drop_unseen");
     return care;
 }
 
@@ -157,8 +156,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
          {{"protect", formatProtect(document.care.protect)},
           {"guard", guardText(document.care.guard)},
           {"silhouette_weight", document.care.silhouetteWeight},
-          {"drop_loose", document.care.dropLoose},
-          {"drop_unseen", document.care.dropUnseen}}},
+          {"drop_loose", document.care.dropLoose}}},
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
         {"viewer_metres", document.viewerDistance}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
@@ -231,7 +229,6 @@ ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& s
     settings.protect = care.protect;
     settings.guard = care.guard;
     settings.silhouetteWeight = care.silhouetteWeight;
-    settings.dropUnseen = care.dropUnseen;
     if (!care.dropLoose.empty())
         settings.dropLooseBelow = parseSize(care.dropLoose, diagonal(source), screen, source.metresPerUnit);
     return settings;

@@ -27,7 +27,6 @@ struct Care {
     Guard guard;
     double silhouetteWeight = 0;  ///< 0 to 1
     std::string dropLoose;        ///< the size below which loose pieces go, as typed; empty drops none
-    bool dropUnseen = false;
 
     bool operator==(const Care&) const = default;
 };

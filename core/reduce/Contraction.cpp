@@ -377,7 +377,10 @@ bool Contraction::takeBorderTriangle(Strictness strictness) {
         const Vec3d place = costOfEdge(m_mesh, entry.u, entry.v).place;
         if (allowedRemoval(m_mesh, entry.u, entry.v, place, strictness, scratch) != 1) continue;
         const std::uint32_t part = m_partOfSections[m_mesh.sections[m_mesh.firstCorner[entry.u] / 3]];
-        if (!m_leastOfParts.empty() && m_trianglesOfParts[part]-- <= m_leastOfParts[part]) continue;
+        if (!m_leastOfParts.empty()) {
+            if (m_trianglesOfParts[part] <= m_leastOfParts[part]) continue;
+            --m_trianglesOfParts[part];
+        }
         m_mesh.contract(entry.u, entry.v, place);
         m_mergedInto[entry.v] = entry.u;
         ++m_versions[entry.u];

@@ -35,7 +35,7 @@ private:
 
     std::size_t round(std::size_t target, Strictness strictness, bool isLast, const Progress& progress);
     void findCosts(const Progress& progress);
-    float limitFor(std::size_t contractions) const;
+    float limitFor(std::size_t vertices) const;
     std::vector<Region> cut(std::size_t count) const;
     void markRims(const std::vector<Region>& regions);
     void contractRegion(Region& region, const Round& round, const Progress& progress);

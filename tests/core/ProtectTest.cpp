@@ -250,7 +250,7 @@ private slots:
     }
 
     void knowsWhatLiesOnTheOutline() {
-        // A dumb-bell: the middle of its bar lies in a waist, and is seen on the outline less than the balls' rims.
+        // A cube's corners lie on its outline from nearly everywhere, the middles of its faces only when seen edge-on.
         const Mesh cube = test::makeBox({2, 2, 2}, 20);
         const std::vector<float> exposure = silhouetteExposure(cube, Progress());
         float corner = 0, face = 0;
