@@ -23,8 +23,8 @@ struct AttributeSums {
 /// Source: Hoppe 1999, IEEE Visualization: new quadric metric for simplifying meshes with appearance attributes.
 class Attributes {
 public:
-    /// Takes the values of the source's wedges: new wedge w has those of source wedge from[w].
     Attributes() = default;
+    /// Takes the values of the source's wedges; with `from`, wedge w has those of source wedge from[w].
     Attributes(const Mesh& source, const std::vector<WedgeId>& from, bool withNormals);
 
     int channels() const { return m_channels; }
@@ -40,6 +40,12 @@ public:
     /// @param corners  wedges of a triangle; the first is the one looked from
     void addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast, double area,
                      Quadric& quadric, AttributeSums& sums) const;
+
+    /// What two wedges cost when they become one with the best common values, on top of what the quadrics of their
+    /// vertices say. Positions are counted from the first wedge's vertex; the other's lies at `apart`.
+    void putInJoined(WedgeId first, WedgeId other, const Vec3d& apart, Quadric& quadric) const;
+
+    bool areEqual(WedgeId a, WedgeId b) const;
 
     /// Whether UVs or colours differ, not normals alone.
     bool differBesidesNormals(WedgeId a, WedgeId b) const;

@@ -11,7 +11,7 @@ namespace um {
 namespace {
 
 // Vertices of a region: the data of so many stay in the cache of a core, and its rim is a small share of it.
-constexpr std::size_t regionVertices = 6000;
+constexpr std::size_t regionVertices = 8000;
 
 // Vertices below which a mesh is one region.
 constexpr std::size_t smallMesh = 2 * regionVertices;
@@ -21,16 +21,10 @@ constexpr std::size_t smallMesh = 2 * regionVertices;
 constexpr double shareOfRound = 0.7;
 
 // Of the vertices, those whose cheapest edge may go in one round at most.
-constexpr double shareBelowLimit = 0.6;
+constexpr double shareBelowLimit = 0.7;
 
 // When that few are still to go, as a share, the cheapest everywhere are taken one by one.
 constexpr double shareOneByOne = 0.03;
-
-// An edge below the limit that may not be contracted waits until the limit is so much higher.
-constexpr float waitFactor = 1.5f;
-
-// Rounds in a row that find nothing, before all limits are dropped.
-constexpr int mostFruitless = 12;
 
 // Cells of the grid along each axis by which the surface is cut.
 constexpr std::uint32_t cellsPerAxis = 64;
@@ -43,16 +37,14 @@ std::uint32_t spread(std::uint32_t x) {  // the bits of x, two apart
     return (x | x << 2) & 0x09249249;
 }
 
-float justAbove(float x) {
-    return std::nextafter(x, std::numeric_limits<float>::max());
-}
+constexpr float dearest = std::numeric_limits<float>::max();
 
 }  // namespace
 
+// An edge from a vertex to a higher one.
 struct Contraction::Entry {
     float cost;
     VertexId u, v;
-    std::uint32_t versions;  // of u and v together: they only grow, so equal sums mean that neither changed
 
     // The cheapest on top of a heap; ties by number, so that the order is always the same.
     bool operator<(const Entry& other) const {
@@ -72,6 +64,7 @@ struct Contraction::Region {
 struct Contraction::Round {
     float limit;
     Strictness strictness;
+    bool isFine;  // whether each contraction's neighbours are looked at again at once, not with the next round
 };
 
 Contraction::Contraction(WorkingMesh mesh, std::vector<std::size_t> trianglesOfParts,
@@ -81,37 +74,55 @@ Contraction::Contraction(WorkingMesh mesh, std::vector<std::size_t> trianglesOfP
       m_trianglesOfParts(std::move(trianglesOfParts)),
       m_leastOfParts(std::move(leastOfParts)),
       m_partOfSections(std::move(partOfSections)) {
-    m_versions.assign(m_mesh.vertexCount(), 0);
     m_into.resize(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_into.size(); ++v) m_into[v] = VertexId(v);
     m_mergedInto = m_into;
     m_leastCosts.resize(m_mesh.vertexCount());
+    m_cheapest.resize(m_mesh.vertexCount());
+    m_knowledge.resize(m_mesh.vertexCount());
     m_regionOf.resize(m_mesh.vertexCount());
 }
 
-float Contraction::leastCostOf(VertexId v) const {
-    float least = std::numeric_limits<float>::max();
-    // Inside a closed fan each neighbour comes next once; a border's last neighbour has its edge counted from there.
+// The cheapest edge to a higher neighbour, of those that are dearer than `above`.
+Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above) const {
+    Entry least{dearest, v, none};
+    const auto look = [&](VertexId w) {
+        if (w < v || !kindsAllow(m_mesh, v, w, Strictness::LastResort)) return;
+        const Entry entry{costOfEdge(m_mesh, v, w).cost, v, w};
+        if (least < entry && (above == nullptr || entry < *above)) least = entry;
+    };
+    // Inside a closed fan each neighbour comes next once; a border's last neighbour comes only before.
+    const bool isClosed = m_mesh.kinds[v] == Kind::Interior;
     m_mesh.forCorners(v, [&](CornerId c) {
-        for (const VertexId w : {m_mesh.nextOf(c), m_mesh.lastOf(c)}) {
-            if (w < v || (w == m_mesh.lastOf(c) && m_mesh.kinds[v] == Kind::Interior)) continue;
-            if (kindsAllow(m_mesh, v, w, Strictness::LastResort))
-                least = std::min(least, costOfEdge(m_mesh, v, w).cost);
-        }
+        look(m_mesh.nextOf(c));
+        if (!isClosed) look(m_mesh.lastOf(c));
     });
     return least;
 }
 
-void Contraction::findCosts(const Progress& progress) {
+void Contraction::consider(VertexId v, const Entry* above) {
+    const bool isTooBig = m_mesh.isLongerThan(v, mostTrianglesAround);
+    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above);
+    m_leastCosts[v] = entry.cost;
+    m_cheapest[v] = entry.v;
+    m_knowledge[v] = above != nullptr || isTooBig ? Knowledge::Refused : Knowledge::Full;
+}
+
+void Contraction::findCheapest(const Progress& progress) {
     parallelRanges(
         m_mesh.vertexCount(),
         [&](std::size_t begin, std::size_t end) {
             progress.check();
             for (std::size_t v = begin; v < end; ++v)
-                m_leastCosts[v] = m_mesh.isUsed(VertexId(v)) ? leastCostOf(VertexId(v)) : 0;
+                if (m_knowledge[v] == Knowledge::None && m_mesh.isUsed(VertexId(v))) consider(VertexId(v), nullptr);
         },
         2048);
-    m_costsKnown = true;
+}
+
+bool Contraction::isAnyEdgeLeft() const {
+    for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
+        if (m_mesh.isUsed(VertexId(v)) && (m_leastCosts[v] < dearest || m_knowledge[v] == Knowledge::None)) return true;
+    return false;
 }
 
 // The cost below which lie the cheapest edges of so many vertices.
@@ -127,7 +138,7 @@ float Contraction::limitFor(std::size_t vertices) const {
         if (below >= std::max<std::size_t>(1, vertices))
             return std::bit_cast<float>(std::uint32_t((i + 1) << shift) - 1);
     }
-    return std::numeric_limits<float>::max();
+    return dearest;
 }
 
 // Cells along a Morton curve, from another corner in each round, gathered into regions of similar size.
@@ -195,35 +206,19 @@ void Contraction::markRims(const std::vector<Region>& regions) {
 void Contraction::contractRegion(Region& region, const Round& round, const Progress& progress) {
     EdgeScratch scratch;
     std::vector<Entry> heap;
-    std::vector<VertexId> ring;
+    std::vector<VertexId> changed;
     const auto isFree = [&](VertexId v) { return m_regionOf[v] == region.number; };
-    const auto ringOf = [&](VertexId v) {
-        ring.clear();
-        const bool isClosed = m_mesh.kinds[v] == Kind::Interior;
-        m_mesh.forCorners(v, [&](CornerId c) {
-            ring.push_back(m_mesh.nextOf(c));
-            if (!isClosed) ring.push_back(m_mesh.lastOf(c));
-        });
-        if (isClosed) return;
-        std::sort(ring.begin(), ring.end());
-        ring.erase(std::unique(ring.begin(), ring.end()), ring.end());
+    const auto isWanted = [&](VertexId v) {
+        return m_leastCosts[v] <= round.limit && m_cheapest[v] != none && isFree(v) && isFree(m_cheapest[v]);
     };
-    const auto entryFor = [&](VertexId a, VertexId b) {
-        const VertexId u = std::min(a, b), v = std::max(a, b);
-        return Entry{costOfEdge(m_mesh, u, v).cost, u, v, m_versions[u] + m_versions[v]};
+    const auto entryOf = [&](VertexId v) { return Entry{m_leastCosts[v], v, m_cheapest[v]}; };
+    const auto push = [&](VertexId v) {
+        if (!isWanted(v)) return;
+        heap.push_back(entryOf(v));
+        std::push_heap(heap.begin(), heap.end());
     };
-    for (const VertexId v : region.vertices) {
-        if (!(m_leastCosts[v] <= round.limit)) continue;
-        ringOf(v);
-        float least = std::numeric_limits<float>::max();
-        for (const VertexId w : ring) {
-            if (w < v || !kindsAllow(m_mesh, v, w, Strictness::LastResort)) continue;
-            const Entry entry = entryFor(v, w);
-            least = std::min(least, entry.cost);
-            if (isFree(v) && isFree(w) && entry.cost <= round.limit) heap.push_back(entry);
-        }
-        m_leastCosts[v] = least;
-    }
+    for (const VertexId v : region.vertices)
+        if (isWanted(v)) heap.push_back(entryOf(v));
     std::make_heap(heap.begin(), heap.end());
     std::size_t sinceCheck = 0;
     while (!heap.empty() && region.removed < region.most) {
@@ -231,40 +226,38 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         std::pop_heap(heap.begin(), heap.end());
         const Entry entry = heap.back();
         heap.pop_back();
-        const auto [cost, u, v, versions] = entry;
-        if (!m_mesh.isUsed(u) || !m_mesh.isUsed(v) || m_versions[u] + m_versions[v] != versions) continue;
+        const auto [cost, u, v] = entry;
+        const bool isKnown = m_mesh.isUsed(u) && m_knowledge[u] != Knowledge::None;
+        if (!isKnown || m_leastCosts[u] != cost || m_cheapest[u] != v) continue;
         const EdgeCost best = costOfEdge(m_mesh, u, v);
-        const int removes = allowedRemoval(m_mesh, u, v, best.place, round.strictness, scratch);
-        if (removes == 0 || region.removed + std::size_t(removes) > region.most) continue;
-        if (!region.mayGo.empty() && !takeFromParts(region, u, v)) continue;
-        region.removed += m_mesh.contract(u, v, best.place);
-        m_mergedInto[v] = u;
-        ++m_versions[u];
-        ringOf(u);
-        if (ring.size() > mostTrianglesAround) {
-            m_leastCosts[u] = std::numeric_limits<float>::max();
+        const int removes = allowedRemoval(m_mesh, u, v, best, round.strictness, scratch);
+        if (removes == 0 || region.removed + std::size_t(removes) > region.most ||
+            (!region.mayGo.empty() && !takeFromParts(region, u, v))) {
+            consider(u, &entry);
+            push(u);
             continue;
         }
-        float least = std::numeric_limits<float>::max();
-        for (const VertexId w : ring) {
-            if (!kindsAllow(m_mesh, u, w, Strictness::LastResort)) continue;
-            const Entry next = entryFor(u, w);
-            if (w > u)
-                least = std::min(least, next.cost);
-            else
-                m_leastCosts[w] = std::min(m_leastCosts[w], next.cost);
-            if (next.cost > round.limit || !isFree(w)) continue;
-            heap.push_back(next);
-            std::push_heap(heap.begin(), heap.end());
+        region.removed += m_mesh.contract(u, v, best.place);
+        m_mergedInto[v] = u;
+        changed.assign(1, u);
+        m_knowledge[u] = Knowledge::None;
+        // A neighbour whose cheapest edge led elsewhere keeps it: those to here have only become dearer.
+        const auto look = [&](VertexId w) {
+            const bool isTouched = m_cheapest[w] == u || m_cheapest[w] == v || m_knowledge[w] == Knowledge::Refused;
+            if (!isTouched || m_knowledge[w] == Knowledge::None) return;
+            m_knowledge[w] = Knowledge::None;
+            changed.push_back(w);
+        };
+        m_mesh.forCorners(u, [&](CornerId c) {
+            look(m_mesh.nextOf(c));
+            look(m_mesh.lastOf(c));
+        });
+        if (!round.isFine) continue;
+        for (const VertexId w : changed) {
+            consider(w, nullptr);
+            push(w);
         }
-        m_leastCosts[u] = least;
     }
-    if (region.removed >= region.most) return;
-    // What is left below the limit could not go: it waits for a higher one.
-    for (const VertexId v : region.vertices)
-        if (isFree(v) && m_mesh.isUsed(v) && m_leastCosts[v] <= round.limit)
-            m_leastCosts[v] = std::min(std::numeric_limits<float>::max(),
-                                       std::max(justAbove(round.limit), waitFactor * m_leastCosts[v]));
 }
 
 // Whether the parts that the edge's triangles belong to can spare them; if so, they are counted as gone.
@@ -311,22 +304,20 @@ void Contraction::shareLeastOfParts(std::vector<Region>& regions) const {
         1);
 }
 
-std::size_t Contraction::round(std::size_t target, Strictness strictness, bool isLast, const Progress& progress) {
+std::size_t Contraction::round(std::size_t target, Strictness strictness, bool isFine, const Progress& progress) {
     if (m_live * 2 < m_mesh.triangles.size()) compact();
-    if (!m_costsKnown) findCosts(progress);
+    findCheapest(progress);
     const std::size_t needed = m_live - target;
     const std::size_t vertices = m_live / 2;
-    const bool isWhole = isLast || vertices < smallMesh || double(needed) < shareOneByOne * double(m_live);
-    Round round{std::numeric_limits<float>::max(), strictness};
+    const bool isWhole = isFine || vertices < smallMesh || double(needed) < shareOneByOne * double(m_live);
+    Round round{dearest, strictness, isWhole};
     std::vector<Region> regions;
     if (isWhole) {
         regions.resize(1);
         for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
             if (m_mesh.isUsed(VertexId(v))) regions[0].vertices.push_back(VertexId(v));
         // What could not go at once is tried again before anything dearer.
-        if (!isLast)
-            round.limit =
-                limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
+        round.limit = limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
         m_regionOf.assign(m_mesh.vertexCount(), 0);
         regions[0].most = needed;
     } else {
@@ -370,21 +361,20 @@ bool Contraction::takeBorderTriangle(Strictness strictness) {
         m_mesh.spokesOf(v, spokes);
         for (const Spoke& spoke : spokes)
             if (spoke.vertex > v && spoke.isBorder())
-                entries.push_back({costOfEdge(m_mesh, v, spoke.vertex).cost, v, spoke.vertex, 0});
+                entries.push_back({costOfEdge(m_mesh, v, spoke.vertex).cost, v, spoke.vertex});
     }
     std::sort(entries.rbegin(), entries.rend());
     for (const Entry& entry : entries) {
-        const Vec3d place = costOfEdge(m_mesh, entry.u, entry.v).place;
-        if (allowedRemoval(m_mesh, entry.u, entry.v, place, strictness, scratch) != 1) continue;
+        const EdgeCost best = costOfEdge(m_mesh, entry.u, entry.v);
+        if (allowedRemoval(m_mesh, entry.u, entry.v, best, strictness, scratch) != 1) continue;
         const std::uint32_t part = m_partOfSections[m_mesh.sections[m_mesh.firstCorner[entry.u] / 3]];
         if (!m_leastOfParts.empty()) {
             if (m_trianglesOfParts[part] <= m_leastOfParts[part]) continue;
             --m_trianglesOfParts[part];
         }
-        m_mesh.contract(entry.u, entry.v, place);
+        m_mesh.contract(entry.u, entry.v, best.place);
         m_mergedInto[entry.v] = entry.u;
-        ++m_versions[entry.u];
-        m_costsKnown = false;
+        m_knowledge.assign(m_knowledge.size(), Knowledge::None);
         --m_live;
         return true;
     }
@@ -399,18 +389,23 @@ bool Contraction::contractTo(std::size_t target, const Progress& progress, Stric
     };
     for (const Strictness strictness : {Strictness::Careful, Strictness::Relaxed, Strictness::LastResort}) {
         if (strictness > loosest) break;
-        int fruitless = 0;
+        // What was refused under other rules, or for a neighbourhood that has changed since, is looked at again; only
+        // when all is refused at once, this strictness is done with.
+        m_knowledge.assign(m_knowledge.size(), Knowledge::None);
+        bool isAllKnown = true, isFine = false;
         while (m_live > target) {
             progress.at(shareDone());
             if (m_live - target == 1)
                 if (takeBorderTriangle(strictness)) break;
             const std::size_t goal = m_live - target == 1 ? target - 1 : target;
-            // Nothing below the limit could go: it rises with each round; only when nothing at all can go, this
-            // strictness is done with.
-            if (round(goal, strictness, fruitless == mostFruitless, progress) > 0)
-                fruitless = 0;
-            else if (fruitless++ == mostFruitless)
-                break;
+            const std::size_t removed = round(goal, strictness, isFine, progress);
+            isFine = removed == 0;
+            if (removed > 0) {
+                isAllKnown = false;
+            } else if (!isAnyEdgeLeft()) {
+                if (std::exchange(isAllKnown, true)) break;
+                m_knowledge.assign(m_knowledge.size(), Knowledge::None);
+            }
         }
     }
     return m_live <= target;
@@ -427,11 +422,14 @@ void Contraction::compact() {
     followMerges();
     const auto used = [&](std::size_t v) { return m_mesh.isUsed(VertexId(v)); };
     m_leastCosts = parallelFilter(m_leastCosts, used);
-    m_versions = parallelFilter(m_versions, used);
+    m_cheapest = parallelFilter(m_cheapest, used);
+    m_knowledge = parallelFilter(m_knowledge, used);
     const std::vector<VertexId> number = m_mesh.compact();
     parallelFor(m_into.size(), [&](std::size_t v) {
         if (m_into[v] != none) m_into[v] = number[m_into[v]];
     });
+    for (VertexId& v : m_cheapest)
+        if (v != none) v = number[v];
     m_regionOf.assign(m_mesh.vertexCount(), 0);
     m_mergedInto.resize(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_mergedInto.size(); ++v) m_mergedInto[v] = VertexId(v);

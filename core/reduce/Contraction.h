@@ -33,8 +33,9 @@ private:
     struct Region;
     struct Round;
 
-    std::size_t round(std::size_t target, Strictness strictness, bool isLast, const Progress& progress);
-    void findCosts(const Progress& progress);
+    std::size_t round(std::size_t target, Strictness strictness, bool isFine, const Progress& progress);
+    void findCheapest(const Progress& progress);
+    bool isAnyEdgeLeft() const;
     float limitFor(std::size_t vertices) const;
     std::vector<Region> cut(std::size_t count) const;
     void markRims(const std::vector<Region>& regions);
@@ -44,19 +45,26 @@ private:
     bool takeBorderTriangle(Strictness strictness);
     void followMerges();
     void compact();
-    float leastCostOf(VertexId v) const;
+    Entry cheapestOf(VertexId v, const Entry* above) const;
+    void consider(VertexId v, const Entry* above);
+
+    enum class Knowledge : std::uint8_t {
+        None,    // something near has changed since
+        Full,    // the vertex's cheapest edge is known
+        Refused  // the cheapest is known of those that have not been refused
+    };
 
     WorkingMesh m_mesh;
     std::size_t m_live = 0;
-    std::vector<float> m_leastCosts;        // of each vertex's edges to higher neighbours; never too high
-    std::vector<std::uint32_t> m_versions;  // of each vertex: how often it or its place has changed
+    std::vector<float> m_leastCosts;        // of each vertex's edges to higher neighbours
+    std::vector<VertexId> m_cheapest;       // the neighbours that those edges lead to
+    std::vector<Knowledge> m_knowledge;     // of both
     std::vector<std::uint32_t> m_regionOf;  // of each vertex in this round; `none` on a rim
     std::vector<VertexId> m_into;           // of each vertex of the start: where it went, by the numbers of now
     std::vector<VertexId> m_mergedInto;     // of each vertex since the last compaction
     std::vector<std::size_t> m_trianglesOfParts, m_leastOfParts;
     std::vector<std::uint32_t> m_partOfSections;
     std::uint32_t m_rounds = 0;
-    bool m_costsKnown = false;
 };
 
 }  // namespace um

@@ -12,6 +12,12 @@ constexpr double leastTurn = 0.5;
 // 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
 constexpr double needleQuality = 0.04;
 
+// Of an edge's squared length: errors below are what quadrics in single precision leave of none.
+constexpr double flatShare = 1e-7;
+
+// So much of it counts as error anyway: where it costs nothing, small triangles go first, and fans stay small.
+constexpr double shortFirst = 1e-9;
+
 Vec3d bestPlace(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apart) {
     if (atFirst != atOther) return atFirst > atOther ? Vec3d(Vec3d::Zero()) : apart;
     if (atFirst >= Kind::Corner) return sum.at(Vec3d::Zero()) <= sum.at(apart) ? Vec3d(Vec3d::Zero()) : apart;
@@ -25,9 +31,10 @@ Vec3d bestPlace(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apa
     return place;
 }
 
-// No triangle at `from` that stays is turned over or squeezed to a needle when `from` and `other` move to `place`.
+// No triangle at `from` that stays is turned over, nor squeezed to a needle where that counts, when `from` and `other`
+// move to `place`.
 bool keepsShape(const WorkingMesh& mesh, VertexId from, VertexId other, const Vec3d& origin, const Vec3d& place,
-                Strictness strictness) {
+                bool noNeedles) {
     const Vec3d old = mesh.place(from) - origin;
     for (CornerId c = mesh.firstCorner[from]; c != none; c = mesh.nextCorner[c]) {
         const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
@@ -41,7 +48,7 @@ bool keepsShape(const WorkingMesh& mesh, VertexId from, VertexId other, const Ve
         if (beforeSquared == 0) continue;
         const double along = before.dot(after);
         if (along <= 0 || along * along < leastTurn * leastTurn * beforeSquared * afterSquared) return false;
-        if (strictness != Strictness::Careful) continue;
+        if (!noNeedles) continue;
         const double opposite = (b - a).squaredNorm();
         const double edges = opposite + (a - place).squaredNorm() + (b - place).squaredNorm();
         if (12 * afterSquared >= needleQuality * needleQuality * edges * edges) continue;
@@ -111,14 +118,19 @@ EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
     const Vec3d apart = mesh.place(v) - mesh.place(u);
     Quadric sum = Quadric(mesh.quadrics[v]).seenFrom(-apart);
     sum += Quadric(mesh.quadrics[u]);
-    if (mesh.attributes.channels() > 0) {
+    if (mesh.attributes.channels() > 0 && mesh.haveOneWedgeEach(u, v)) {
+        mesh.attributes.putInJoined(mesh.wedgeAt(mesh.firstCorner[u]), mesh.wedgeAt(mesh.firstCorner[v]), apart, sum);
+    } else if (mesh.attributes.channels() > 0) {
         std::array<WorkingMesh::WedgeGroup, WorkingMesh::mostGroups> groups;
         const std::size_t count = mesh.wedgeGroups(u, v, groups, sum);
         for (std::size_t i = 0; i < count; ++i) putInBestValues(groups[i].sums, mesh.attributes.channels(), sum);
     }
     EdgeCost result;
     result.place = bestPlace(sum, mesh.kinds[u], mesh.kinds[v], apart);
-    result.cost = float(std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v));
+    const double error = std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v);
+    const double scale = sum.trace() * apart.squaredNorm();
+    result.isFlat = error <= flatShare * scale;
+    result.cost = float(error + shortFirst * scale);
     return result;
 }
 
@@ -130,7 +142,7 @@ bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness stri
     return !mesh.isLongerThan(u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
 }
 
-int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& place, Strictness strictness,
+int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCost& best, Strictness strictness,
                    EdgeScratch& scratch) {
     if (mesh.isLongerThan(u, mostTrianglesAround) || mesh.isLongerThan(v, mostTrianglesAround)) return 0;
     if (!kindsAllow(mesh, u, v, strictness)) return 0;
@@ -154,7 +166,10 @@ int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d&
     else if (!keepsTopology(mesh, u, v, {apexes.data(), shared}, scratch))
         return 0;
     const Vec3d origin = mesh.place(u);
-    if (!keepsShape(mesh, u, v, origin, place, strictness) || !keepsShape(mesh, v, u, origin, place, strictness))
+    // In a flat place a needle does no harm, and whatever is next to go takes it along.
+    const bool noNeedles = strictness == Strictness::Careful && !best.isFlat;
+    if (!keepsShape(mesh, u, v, origin, best.place, noNeedles) ||
+        !keepsShape(mesh, v, u, origin, best.place, noNeedles))
         return 0;
     return int(shared);
 }

@@ -6,6 +6,7 @@ namespace um {
 
 struct EdgeCost {
     float cost = 0;               ///< squared length times area
+    bool isFlat = false;          ///< whether that is nothing but rounding
     Vec3d place = Vec3d::Zero();  ///< counted from the first vertex
 };
 
@@ -15,7 +16,7 @@ EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v);
 
 /// How strict a contraction is. The later ones are tried only where the earlier ones find nothing more.
 enum class Strictness : std::uint8_t {
-    Careful,    ///< no needles, triangles keep their direction within 60 degrees
+    Careful,    ///< no needles outside flat places, triangles keep their direction within 60 degrees
     Relaxed,    ///< needles are allowed
     LastResort  ///< where several protected lines meet, their junctions may be joined along them
 };
@@ -25,10 +26,10 @@ struct EdgeScratch {
     std::vector<VertexId> ring, otherRing;
 };
 
-/// The number of triangles that contracting v into u would take away; 0 if it may not be: if it would change the
-/// topology (link condition), turn a triangle over, or run against what is protected.
-/// Source: Dey, Edelsbrunner, Guha & Nekhayev 1999.
-int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& place, Strictness strictness,
+/// The number of triangles that contracting v into u at its best place would take away; 0 if it may not be: if it would
+/// change the topology (link condition), turn a triangle over, or run against what is protected. Source: Dey,
+/// Edelsbrunner, Guha & Nekhayev 1999.
+int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCost& best, Strictness strictness,
                    EdgeScratch& scratch);
 
 /// A vertex of more triangles waits until its neighbours have contracted around it: every test costs by that number.

@@ -97,9 +97,10 @@ struct BasicQuadric {
         const Scalar determinant = a * c00 + xy * c01 + xz * c02;
         if (!(determinant > 0)) return preferred;
         const Scalar c11 = a * f - xz * xz, c12 = xy * xz - a * yz, c22 = a * d - xy * xy;
+        const Scalar inverse = 1 / determinant;
         Vec x = preferred;
         for (int step = 0; step < steps; ++step) {
-            const Vec r = (pull * x - b) / determinant;
+            const Vec r = (pull * x - b) * inverse;
             x = Vec(c00 * r.x() + c01 * r.y() + c02 * r.z(), c01 * r.x() + c11 * r.y() + c12 * r.z(),
                     c02 * r.x() + c12 * r.y() + c22 * r.z());
         }

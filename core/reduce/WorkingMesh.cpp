@@ -1,7 +1,6 @@
 #include "reduce/WorkingMesh.h"
 
 #include "base/Parallel.h"
-#include "mesh/Weld.h"
 
 #include <bit>
 #include <cmath>
@@ -15,20 +14,6 @@ constexpr double featureWeight = 2.0;
 
 // A vertex of more triangles is a pole: looking at all pairs of them would cost the square.
 constexpr std::size_t poleTriangles = 4096;
-
-std::uint64_t attributeKey(const Mesh& mesh, WedgeId w, bool withNormals) {
-    std::uint64_t key = 0;
-    const auto add = [&](float value) { key = mixBits(key ^ std::bit_cast<std::uint32_t>(value + 0.0f)); };
-    for (const std::vector<Vec2f>* uvs : {&mesh.uvs, &mesh.secondUvs})
-        if (!uvs->empty()) {
-            add((*uvs)[w].x());
-            add((*uvs)[w].y());
-        }
-    if (!mesh.colors.empty()) key = mixBits(key ^ std::bit_cast<std::uint32_t>(mesh.colors[w]));
-    if (withNormals && !mesh.normals.empty())
-        for (const float value : mesh.normals[w]) add(value);
-    return key;
-}
 
 Influences blend(const Influences& a, const Influences& b, double share) {
     if (a == b) return a;
@@ -85,31 +70,51 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
     };
     triangles = parallelFilter(source.triangles, isWhole);
     sections = parallelFilter(sectionOfTriangles(source), isWhole);
-    progress.at(0.1);
+    linkCorners();
+    progress.at(0.3);
     const bool keepNormals = treatment.keepsNormals && !source.normals.empty();
     if (!source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepNormals) {
-        // Wedges anew, by what is carried: a corner differs from its neighbour only where a value does.
-        Mesh shape;
-        shape.positions.resize(positions.size());
-        shape.triangles = triangles;
-        const std::vector<Triangle> from =
-            parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
-        std::vector<std::array<std::uint64_t, 3>> keys(from.size());
-        parallelFor(from.size(), [&](std::size_t t) {
-            for (std::size_t k = 0; k < 3; ++k) keys[t][k] = attributeKey(source, from[t][k], keepNormals);
-        });
-        std::vector<WedgeId> sourceWedges(assignWedges(shape, keys).size());
-        wedges = std::move(shape.wedges);
-        for (std::size_t t = 0; t < from.size(); ++t)
-            for (std::size_t k = 0; k < 3; ++k) sourceWedges[wedges[t][k]] = from[t][k];
+        wedges = parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
+        std::vector<WedgeId> sourceWedges;
+        if (isAnyWedgeShared()) {
+            for (TriangleId t = 0; t < wedges.size(); ++t) {
+                sourceWedges.insert(sourceWedges.end(), wedges[t].begin(), wedges[t].end());
+                wedges[t] = {3 * t, 3 * t + 1, 3 * t + 2};
+            }
+        }
         attributes = Attributes(source, sourceWedges, keepNormals);
+        if (!source.wedges.empty()) joinEqualWedges();
     }
-    progress.at(0.4);
-    linkCorners();
     progress.at(0.6);
     prepareVertices(treatment.factors, treatment.locked);
     if (!treatment.knownQuadrics.empty()) quadrics = treatment.knownQuadrics;
     progress.at(1);
+}
+
+// Whether corners at different vertices have a wedge in common.
+bool WorkingMesh::isAnyWedgeShared() const {
+    VertexId most = 0;
+    for (const Triangle& triangle : wedges) most = std::max({most, triangle[0], triangle[1], triangle[2]});
+    std::vector<VertexId> owners(std::size_t(most) + 1, none);
+    for (std::size_t t = 0; t < wedges.size(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) {
+            VertexId& owner = owners[wedges[t][k]];
+            if (owner == none) owner = triangles[t][k];
+            if (owner != triangles[t][k]) return true;
+        }
+    return false;
+}
+
+// A corner differs from its neighbour only where a value does that is carried.
+void WorkingMesh::joinEqualWedges() {
+    parallelFor(positions.size(), [&](std::size_t v) {
+        const CornerId first = firstCorner[v];
+        forCorners(VertexId(v), [&](CornerId c) {
+            WedgeId& own = wedges[c / 3][c % 3];
+            for (CornerId d = first; d != c && own != wedgeAt(d); d = nextCorner[d])
+                if (attributes.areEqual(own, wedgeAt(d))) own = wedgeAt(d);
+        });
+    });
 }
 
 void WorkingMesh::linkCorners() {
@@ -429,7 +434,7 @@ std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGro
         moveValues(sums, channels, change.data(), sum);
         addSums(group.sums, sums, channels);
     };
-    if (hasManyWedges[u] == 0 && hasManyWedges[v] == 0) {
+    if (haveOneWedgeEach(u, v)) {
         groups[0].atFirst = wedgeAt(firstCorner[u]);
         groups[0].atOther = wedgeAt(firstCorner[v]);
         groups[0].sums = attributes.sumsOf(groups[0].atFirst);

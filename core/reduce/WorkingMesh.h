@@ -84,6 +84,8 @@ public:
     static constexpr std::size_t mostGroups = 16;
     std::size_t wedgeGroups(VertexId u, VertexId v, std::array<WedgeGroup, mostGroups>& groups, Quadric& sum) const;
 
+    bool haveOneWedgeEach(VertexId u, VertexId v) const { return hasManyWedges[u] == 0 && hasManyWedges[v] == 0; }
+
     /// What mixing the influences of joints at both ends costs, as squared length times area.
     double skinCost(VertexId u, VertexId v) const;
 
@@ -113,6 +115,8 @@ public:
     std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
 
 private:
+    bool isAnyWedgeShared() const;
+    void joinEqualWedges();
     void linkCorners();
     void prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked);
     void addTriangle(VertexId v, CornerId c, Quadric& sum, std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;

@@ -79,10 +79,23 @@ private slots:
         QCOMPARE(with[0].triangles, with[1].triangles);
     }
 
+    void collapsesACubeToTwelveTrianglesWithoutError_data() {
+        QTest::addColumn<int>("segments");
+        QTest::addColumn<double>("turn");
+        QTest::newRow("one region") << 40 << 0.0;
+        QTest::newRow("many regions") << 200 << 0.0;
+        QTest::newRow("not along the axes") << 120 << 0.7;
+    }
     void collapsesACubeToTwelveTrianglesWithoutError() {
-        const Mesh cube = test::makeBox({2, 2, 2}, 40);
+        QFETCH(int, segments);
+        QFETCH(double, turn);
+        Mesh cube = test::makeBox({2, 2, 2}, segments);
+        const Eigen::AngleAxisf turned(float(turn), Vec3f(1, 2, 3).normalized());
+        if (turn != 0)
+            for (Vec3f& p : cube.positions) p = turned * p;
         const Reduced result = reduce(cube, 12);
         QCOMPARE(result.mesh.triangleCount(), std::size_t(12));
+        QCOMPARE(result.mesh.vertexCount(), std::size_t(8));
         QVERIFY(std::abs(test::volume(result.mesh) - 8) < 1e-4);
         QVERIFY(measureDeviation(cube, result.mesh, {}, Progress()).max < 1e-4);
     }
