@@ -170,6 +170,24 @@ void Attributes::follow(WedgeId w, const Vec3d& step) {
         valuesOf(w)[j] += float(sums.gradient[j].dot(step) / sums.area);
 }
 
+void Attributes::addBetween(const std::array<WedgeId, 3>& wedges, const std::array<double, 3>& shares,
+                            const std::array<Vec3d, 3>& steps) {
+    std::vector<float> values(std::size_t(m_channels), 0);
+    AttributeSums between = emptySums(m_channels);
+    between.area = 1;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const AttributeSums sums = sumsOf(wedges[i]);
+        for (std::size_t j = 0; j < values.size(); ++j) {
+            const Vec3d gradient = sums.area > 0 ? Vec3d(sums.gradient[j] / sums.area) : Vec3d(Vec3d::Zero());
+            values[j] += float(shares[i] * (double(valuesOf(wedges[i])[j]) + gradient.dot(steps[i])));
+            between.gradient[j] += shares[i] * gradient;
+        }
+    }
+    m_values.insert(m_values.end(), values.begin(), values.end());
+    m_sums.resize(m_sums.size() + std::size_t(1 + 4 * m_channels));
+    setSums(WedgeId(wedgeCount() - 1), between);
+}
+
 void Attributes::store(Mesh& mesh) const {
     const std::size_t count = wedgeCount();
     if (m_uv >= 0) mesh.uvs.resize(count);

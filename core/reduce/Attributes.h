@@ -53,6 +53,10 @@ public:
     /// Keeps the wedges with number other than `none`, in order.
     void keep(const std::vector<std::uint8_t>& kept);
 
+    /// A new wedge between three others, of which each has its share and lies a step from it.
+    void addBetween(const std::array<WedgeId, 3>& wedges, const std::array<double, 3>& shares,
+                    const std::array<Vec3d, 3>& steps);
+
     /// The wedge's vertex has moved: its values change along their gradients.
     void follow(WedgeId w, const Vec3d& step);
 

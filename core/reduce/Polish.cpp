@@ -113,6 +113,8 @@ public:
 
     void moveVertices(const Progress& progress);
     void flipEdges(const Progress& progress);
+    std::size_t insertAtWorst(std::size_t most);
+    std::vector<Birth> finish();
 
     double areaOfSource() const {
         double sum = 0;
@@ -144,10 +146,16 @@ private:
     void follow(Sample& sample, bool widely) const;
     void groupByTriangle();
     void groupLineSamples();
-    bool isHeld(VertexId v) const { return m_provenance.levelKinds[v] > Kind::Feature; }
-    bool isOnLine(VertexId v) const { return m_provenance.levelKinds[v] >= Kind::Feature; }
+    Kind kindOf(VertexId v) const {
+        return v < m_provenance.levelKinds.size() ? m_provenance.levelKinds[v] : Kind::Interior;
+    }
+    bool isHeld(VertexId v) const { return kindOf(v) > Kind::Feature; }
+    bool isOnLine(VertexId v) const { return kindOf(v) >= Kind::Feature; }
+    bool mayBeSplit(TriangleId t) const;
+    void lift(VertexId v, const Vec3d& to);
+    void bringBackFarthest(double farDistance);
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
-    double gainOfFlip(TriangleId t, std::size_t k, TriangleId other) const;
+    double gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
     void takeBackWorse(std::vector<Vec3d>& step, double farDistance);
     void limitSteps(std::vector<Vec3d>& steps) const;
     void shortenBadSteps(std::vector<Vec3d>& steps) const;
@@ -168,6 +176,7 @@ private:
     std::vector<std::vector<VertexId>> m_lineNeighbours;  // of each vertex on lines, by m_lineNumber
     std::vector<std::uint32_t> m_lineNumber;
     std::vector<LineSample> m_lineSamples;
+    std::vector<Birth> m_births;
     std::vector<std::pair<TriangleId, std::uint32_t>> m_lineSampleByTriangle;  // ordered
 };
 
@@ -404,6 +413,30 @@ void Polisher::moveVertices(const Progress& progress) {
         });
     }
     takeBackWorse(step, worseThanFar * std::sqrt(farSquared));
+    bringBackFarthest(worseThanFar * std::sqrt(farSquared));
+}
+
+// Vertices that float far off the source, over a gap or beyond a tip that has been lost, go back to it.
+void Polisher::bringBackFarthest(double farDistance) {
+    std::vector<std::uint8_t> isFar(m_level.vertexCount(), 0);
+    std::vector<Closest> closest(m_level.vertexCount());
+    parallelFor(isFar.size(), [&](std::size_t v) {
+        if (isOnLine(VertexId(v))) return;
+        for (const TriangleId t : m_around.of(VertexId(v)))
+            for (std::size_t i = 0; i < m_probes.size(); ++i) {
+                const TriangleId hit = m_hits[t * m_probes.size() + i];
+                if (hit == none || m_offs[t] < farDistance) continue;
+                const Closest there = walkCloser(m_source, m_sourceAround, place(VertexId(v)), hit);
+                if (there.squaredDistance < closest[v].squaredDistance) closest[v] = there;
+            }
+        isFar[v] = closest[v].squaredDistance > farDistance * farDistance &&
+                   closest[v].squaredDistance < std::numeric_limits<double>::max();
+    });
+    for (VertexId v = 0; v < isFar.size(); ++v) {
+        if (isFar[v] == 0) continue;
+        const Triangle& hit = m_source.triangles[closest[v].triangle];
+        lift(v, closest[v].at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2])));
+    }
 }
 
 // Where the pulls led a triangle farther off than it was, its vertices go back.
@@ -461,18 +494,13 @@ double Polisher::offAtMiddle(VertexId a, VertexId b, TriangleId t) const {
 
 // How much closer the surfaces would be, as squared length times area, if the edge opposite to corner k of t ran
 // across; not above 0 if it may not.
-double Polisher::gainOfFlip(TriangleId t, std::size_t k, TriangleId other) const {
+double Polisher::gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) const {
     const Triangle& triangle = m_level.triangles[t];
     const VertexId c = triangle[k], a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
-    const Triangle& second = m_level.triangles[other];
-    const std::size_t m = second[0] != a && second[0] != b ? 0 : second[1] != a && second[1] != b ? 1 : 2;
-    const VertexId d = second[m];
-    if (second[(m + 1) % 3] != b || second[(m + 2) % 3] != a || d == c) return 0;
-    if (m_sections[t] != m_sections[other] || (isOnLine(a) && isOnLine(b))) return 0;
-    if (!m_level.wedges.empty()) {
-        const Triangle &w = m_level.wedges[t], &x = m_level.wedges[other];
-        if (w[(k + 1) % 3] != x[(m + 2) % 3] || w[(k + 2) % 3] != x[(m + 1) % 3]) return 0;
-    }
+    const Triangle& second = m_level.triangles[beyond.triangle];
+    const VertexId d = second[beyond.corner];
+    if (d == c || m_sections[t] != m_sections[beyond.triangle] || (isOnLine(a) && isOnLine(b))) return 0;
+    if (!isSmoothEdge(m_level, t, k, beyond)) return 0;
     for (const TriangleId around : m_around.of(c)) {
         const Triangle& there = m_level.triangles[around];
         if (there[0] == d || there[1] == d || there[2] == d) return 0;
@@ -485,7 +513,7 @@ double Polisher::gainOfFlip(TriangleId t, std::size_t k, TriangleId other) const
     const double shape = std::min(shapeOf(pc, pa, pd), shapeOf(pc, pd, pb));
     if (shape < needleQuality && shape < std::min(shapeOf(pc, pa, pb), shapeOf(pd, pb, pa))) return 0;
     double gain = 0, area = 0;
-    for (const TriangleId side : {t, other})
+    for (const TriangleId side : {t, beyond.triangle})
         for (std::uint32_t i = m_firstSample[side]; i < m_firstSample[side + 1]; ++i) {
             const Sample& sample = m_samples[m_byTriangle[i]];
             const Vec3d p = sample.point.cast<double>();
@@ -510,18 +538,10 @@ void Polisher::flipEdges(const Progress& progress) {
         progress.check();
         for (TriangleId t = TriangleId(begin); t < end; ++t)
             for (std::size_t k = 0; k < 3; ++k) {
-                const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
-                TriangleId other = none;
-                int count = 0;
-                for (const TriangleId around : m_around.of(a)) {
-                    const Triangle& there = m_level.triangles[around];
-                    if (around == t || (there[0] != b && there[1] != b && there[2] != b)) continue;
-                    other = around;
-                    ++count;
-                }
-                if (count != 1 || other < t) continue;
-                const double gain = gainOfFlip(t, k, other);
-                if (gain > 0) found[chunk].push_back({gain, t, other, std::uint8_t(k)});
+                const Beyond beyond = beyondEdge(m_level, m_around, t, k);
+                if (!beyond.isThere() || beyond.triangle < t) continue;
+                const double gain = gainOfFlip(t, k, beyond);
+                if (gain > 0) found[chunk].push_back({gain, t, beyond.triangle, std::uint8_t(k)});
             }
     });
     std::vector<Flip> flips;
@@ -549,6 +569,126 @@ void Polisher::flipEdges(const Progress& progress) {
             std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), none);
     }
     connect();
+}
+
+// Where all corners are held, whoever held them wants nothing changed.
+bool Polisher::mayBeSplit(TriangleId t) const {
+    const Triangle& triangle = m_level.triangles[t];
+    return !(isHeld(triangle[0]) && isHeld(triangle[1]) && isHeld(triangle[2]));
+}
+
+// Goes as far towards the place as the triangles around allow.
+void Polisher::lift(VertexId v, const Vec3d& to) {
+    const Vec3d from = place(v);
+    const auto shapes = [&] {
+        std::vector<std::pair<Vec3d, double>> result;
+        for (const TriangleId t : m_around.of(v)) {
+            const Triangle& triangle = m_level.triangles[t];
+            const Vec3d a = place(triangle[0]), b = place(triangle[1]), c = place(triangle[2]);
+            result.push_back({areaNormal(a, b, c), shapeOf(a, b, c)});
+        }
+        return result;
+    };
+    const auto before = shapes();
+    for (const double share : {1.0, 0.5, 0.25}) {
+        m_level.positions[v] = (from + share * (to - from)).cast<float>();
+        const auto after = shapes();
+        bool isGood = true;
+        for (std::size_t i = 0; i < after.size(); ++i) {
+            const auto& [normal, shape] = after[i];
+            isGood = isGood && normal.dot(before[i].first) > leastTurn * normal.norm() * before[i].first.norm() &&
+                     (shape >= needleQuality || shape >= before[i].second);
+        }
+        if (isGood) return;
+    }
+    m_level.positions[v] = from.cast<float>();
+}
+
+// The worst first, each well apart from the others: closest places must be found anew afterwards.
+// @returns how many vertices were put in
+std::size_t Polisher::insertAtWorst(std::size_t most) {
+    struct Candidate {
+        float distance = 0, area = 0;
+        TriangleId triangle = 0;
+        std::uint32_t sample = none;
+
+        bool operator<(const Candidate& other) const {
+            if (distance != other.distance) return distance > other.distance;
+            return area != other.area ? area > other.area : triangle < other.triangle;
+        }
+    };
+    std::vector<Candidate> candidates(m_level.triangleCount());
+    parallelFor(candidates.size(), [&](std::size_t t) {
+        Candidate& candidate = candidates[t];
+        const Triangle& triangle = m_level.triangles[t];
+        candidate.triangle = TriangleId(t);
+        candidate.area = float(areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm());
+        for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
+            const Sample& sample = m_samples[m_byTriangle[i]];
+            if (!(sample.weight > 0) || sample.distance <= candidate.distance) continue;
+            candidate.distance = sample.distance;
+            candidate.sample = m_byTriangle[i];
+        }
+    });
+    std::sort(candidates.begin(), candidates.end());
+    // Closer to an edge than this share, its triangles are split; and no split comes closer to a corner.
+    constexpr double nearEdge = 0.15;
+    std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
+    std::vector<std::pair<VertexId, Vec3d>> lifts;
+    for (const Candidate& candidate : candidates) {
+        if (lifts.size() == most) break;
+        const TriangleId t = candidate.triangle;
+        const Triangle triangle = m_level.triangles[t];
+        const auto isTouched = [&](VertexId v) { return touched[v] != 0; };
+        if (!(candidate.area > 0) || std::any_of(triangle.begin(), triangle.end(), isTouched) || !mayBeSplit(t))
+            continue;
+        TrianglePoint at =
+            candidate.sample == none ? TrianglePoint{1.0 / 3, 1.0 / 3} : m_samples[candidate.sample].at();
+        const std::array<double, 3> shares = {at.first(), at.second, at.third};
+        const auto k = std::size_t(std::min_element(shares.begin(), shares.end()) - shares.begin());
+        Beyond beyond;
+        if (shares[k] < nearEdge && !(isOnLine(triangle[(k + 1) % 3]) && isOnLine(triangle[(k + 2) % 3]))) {
+            beyond = beyondEdge(m_level, m_around, t, k);
+            if (beyond.isThere() && (m_sections[beyond.triangle] != m_sections[t] || !mayBeSplit(beyond.triangle) ||
+                                     !isSmoothEdge(m_level, t, k, beyond)))
+                beyond = {};
+        }
+        std::array<VertexId, 4> corners = {triangle[0], triangle[1], triangle[2], triangle[0]};
+        if (beyond.isThere()) corners[3] = m_level.triangles[beyond.triangle][beyond.corner];
+        if (isTouched(corners[3])) continue;
+        for (const VertexId v : corners) touched[v] = 1;
+        touched.push_back(1);
+        std::array<double, 3> kept{};
+        if (beyond.isThere()) {
+            const double sum = 1 - shares[k];
+            kept[(k + 1) % 3] = std::clamp(shares[(k + 1) % 3] / sum, nearEdge, 1 - nearEdge);
+            kept[(k + 2) % 3] = 1 - kept[(k + 1) % 3];
+        } else {
+            for (std::size_t i = 0; i < 3; ++i) kept[i] = nearEdge + (1 - 3 * nearEdge) * shares[i];
+        }
+        at = {kept[1], kept[2]};
+        const VertexId v = VertexId(m_level.vertexCount());
+        m_births.push_back(
+            insertVertex(m_level, m_sections, t, at, k, beyond, WedgeId(m_provenance.levelWedges + m_births.size())));
+        lifts.push_back(
+            {v, candidate.sample == none ? m_births.back().place : m_samples[candidate.sample].point.cast<double>()});
+        for (const TriangleId changed : {t, beyond.isThere() ? beyond.triangle : t})
+            std::fill_n(m_hits.begin() + long(changed * m_probes.size()), m_probes.size(), none);
+        m_lineNumber.push_back(none);
+        if (m_offsAtStart.empty()) continue;
+        float off = 0;
+        for (const VertexId corner : triangle) off = std::max(off, m_offsAtStart[corner]);
+        m_offsAtStart.push_back(off);
+    }
+    m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
+    connect();
+    for (const auto& [v, to] : lifts) lift(v, to);
+    return lifts.size();
+}
+
+std::vector<Birth> Polisher::finish() {
+    if (!m_births.empty()) groupBySections(m_level, m_sections);
+    return std::move(m_births);
 }
 
 bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const {
@@ -588,12 +728,25 @@ void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
 
 }  // namespace
 
-void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const Progress& progress) {
+std::vector<Birth> polish(Mesh& level, const Mesh& source, const Provenance& provenance, std::size_t insertions,
+                          const Progress& progress) {
     Polisher polisher(level, source, provenance);
     const int wanted = isFine(level, source) ? roundsOfFine : rounds;
+    std::size_t inserted = 0;
     for (int round = 0; round < wanted; ++round) {
         progress.at(double(round) / wanted);
         polisher.findClosest(round == 0, progress);
+        // Half of the new vertices at first, the rest where it is still worst then; where splits keep apart from one
+        // another, it takes more turns.
+        if (round == 1 || round == 2) {
+            const std::size_t soFar = round == 1 ? (insertions + 1) / 2 : insertions;
+            while (inserted < soFar) {
+                const std::size_t more = polisher.insertAtWorst(soFar - inserted);
+                if (more == 0) break;
+                inserted += more;
+                polisher.findClosest(false, progress);
+            }
+        }
         if (round > 0 && round < std::max(2, wanted - 1)) {
             polisher.flipEdges(progress);
             polisher.findClosest(false, progress);
@@ -601,6 +754,7 @@ void polish(Mesh& level, const Mesh& source, const Provenance& provenance, const
         polisher.moveVertices(progress);
     }
     progress.at(1);
+    return polisher.finish();
 }
 
 }  // namespace um

@@ -81,20 +81,36 @@ std::size_t dropUnseen(Mesh& mesh, const std::vector<std::uint8_t>& locked, cons
     return unseen;
 }
 
-// The vertices of `level` have been moved from where they were in `before`: what its wedges carry follows.
-void moveAttributes(const WorkingMesh& before, Mesh& level) {
+// The vertices of `level` have been moved from where they were in `before`, and others were put in: what its wedges
+// carry follows.
+void moveAttributes(const WorkingMesh& before, const std::vector<Birth>& births, Mesh& level) {
     if (before.attributes.channels() == 0) return;
     Attributes attributes = before.attributes;
+    const auto placeBefore = [&](VertexId v) {
+        return v < before.vertexCount() ? before.place(v) : births[v - before.vertexCount()].place;
+    };
+    for (const Birth& birth : births) {
+        std::array<Vec3d, 3> steps;
+        for (std::size_t k = 0; k < 3; ++k) steps[k] = birth.place - placeBefore(birth.corners[k]);
+        attributes.addBetween(birth.wedges, birth.shares, steps);
+    }
     std::vector<std::uint8_t> moved(attributes.wedgeCount(), 0);
     for (std::size_t t = 0; t < level.triangleCount(); ++t)
         for (std::size_t k = 0; k < 3; ++k) {
             const WedgeId w = level.wedges[t][k];
             const VertexId v = level.triangles[t][k];
-            if (moved[w] != 0 || level.positions[v] == before.positions[v]) continue;
+            const Vec3d old = placeBefore(v);
+            if (moved[w] != 0 || level.positions[v] == Vec3f(old.cast<float>())) continue;
             moved[w] = 1;
-            attributes.follow(w, level.positions[v].cast<double>() - before.place(v));
+            attributes.follow(w, level.positions[v].cast<double>() - old);
         }
     attributes.store(level);
+}
+
+// So many vertices are left for the polish to put in: few enough that the rest of the surface does not suffer.
+std::size_t insertionsFor(std::size_t targetTriangles, const ReduceSettings& settings) {
+    constexpr double share = 0.004;
+    return settings.polish ? std::size_t(share * double(targetTriangles)) : 0;
 }
 
 // Nothing but what is held would be left: everything else would be ruined for a target that cannot be met.
@@ -178,19 +194,23 @@ Reduction::~Reduction() = default;
 Reduction::Reduction(const Reduction& other)
     : m_prepared(other.m_prepared),
       m_notes(other.m_notes),
+      m_insertions(other.m_insertions),
       m_contraction(std::make_unique<Contraction>(*other.m_contraction)) {}
 
 Reduction::Reduction(Reduction&& other) noexcept = default;
 
 bool Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
-    const bool isMet = m_contraction->contractTo(targetTriangles, progress);
+    m_insertions = insertionsFor(targetTriangles, m_prepared->settings);
+    m_contraction->contractTo(targetTriangles - 2 * m_insertions, progress);
     m_contraction->finish();
-    return isMet;
+    const std::size_t left = m_contraction->triangles();
+    m_insertions = left < targetTriangles ? std::min(m_insertions, (targetTriangles - left) / 2) : 0;
+    return left <= targetTriangles;
 }
 
 std::size_t Reduction::triangles() const {
-    return m_contraction->triangles();
+    return m_contraction->triangles() + 2 * m_insertions;
 }
 
 Mesh Reduction::mesh(const Progress& progress) const {
@@ -198,9 +218,9 @@ Mesh Reduction::mesh(const Progress& progress) const {
     const WorkingMesh& working = m_contraction->mesh();
     Mesh result = working.finish(source);
     if (m_prepared->settings.polish && triangles() > 0 && triangles() < source.triangleCount()) {
-        polish(result, source, {m_contraction->destinations(), working.kinds, m_prepared->lines, working.lines()},
-               progress);
-        moveAttributes(working, result);
+        const Provenance provenance{m_contraction->destinations(), working.kinds, m_prepared->lines, working.lines(),
+                                    working.attributes.wedgeCount()};
+        moveAttributes(working, polish(result, source, provenance, m_insertions, progress), result);
     }
     if (!source.normals.empty() && !m_prepared->keepsNormals) makeNormals(result, m_prepared->settings.creaseDegrees);
     return result;

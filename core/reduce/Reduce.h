@@ -105,6 +105,7 @@ private:
 
     std::shared_ptr<const Prepared> m_prepared;
     ReduceNotes m_notes;
+    std::size_t m_insertions = 0;  // vertices, two triangles each, that mesh() puts in
     std::unique_ptr<class Contraction> m_contraction;
 };
 

@@ -15,6 +15,8 @@ constexpr double featureWeight = 2.0;
 // A vertex of more triangles is a pole: looking at all pairs of them would cost the square.
 constexpr std::size_t poleTriangles = 4096;
 
+}  // namespace
+
 Influences blend(const Influences& a, const Influences& b, double share) {
     if (a == b) return a;
     std::array<std::pair<float, std::uint16_t>, 8> found{};
@@ -42,8 +44,6 @@ Influences blend(const Influences& a, const Influences& b, double share) {
     }
     return result;
 }
-
-}  // namespace
 
 double influenceDifference(const Influences& a, const Influences& b) {
     double difference = 0;

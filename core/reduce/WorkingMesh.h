@@ -133,6 +133,9 @@ private:
     double m_skinScale = 0;  // the length that a complete change of joints counts as
 };
 
+/// Influences between a and b, those of b by `share`: at most the four strongest.
+Influences blend(const Influences& a, const Influences& b, double share);
+
 /// How much of the influence on a vertex is not there on another: 0 to 1.
 double influenceDifference(const Influences& a, const Influences& b);
 

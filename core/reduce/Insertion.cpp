@@ -1,0 +1,100 @@
+#include "reduce/Insertion.h"
+
+#include "reduce/SurfaceWalk.h"
+#include "reduce/WorkingMesh.h"
+
+#include <utility>
+
+namespace um {
+
+Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k) {
+    const VertexId a = mesh.triangles[t][(k + 1) % 3], b = mesh.triangles[t][(k + 2) % 3];
+    Beyond found;
+    for (const TriangleId other : around.of(a)) {
+        const Triangle& there = mesh.triangles[other];
+        if (other == t || !contains(there, b)) continue;
+        if (found.isThere()) return {};
+        found.triangle = other;
+        found.corner = there[0] != a && there[0] != b ? 0 : there[1] != a && there[1] != b ? 1 : 2;
+    }
+    if (!found.isThere()) return {};
+    const Triangle& there = mesh.triangles[found.triangle];
+    return there[(found.corner + 1) % 3] == b && there[(found.corner + 2) % 3] == a ? found : Beyond{};
+}
+
+bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond) {
+    if (mesh.wedges.empty()) return true;
+    const Triangle &here = mesh.wedges[t], &there = mesh.wedges[beyond.triangle];
+    return here[(k + 1) % 3] == there[(beyond.corner + 2) % 3] && here[(k + 2) % 3] == there[(beyond.corner + 1) % 3];
+}
+
+namespace {
+
+// Corner i of the triangle goes to the vertex; the rest stays.
+void replaceCorner(Mesh& mesh, TriangleId t, std::size_t i, VertexId v, WedgeId w) {
+    mesh.triangles[t][i] = v;
+    if (!mesh.wedges.empty()) mesh.wedges[t][i] = w;
+}
+
+TriangleId copyTriangle(Mesh& mesh, std::vector<std::uint16_t>& sections, TriangleId t) {
+    mesh.triangles.push_back(Triangle(mesh.triangles[t]));
+    if (!mesh.wedges.empty()) mesh.wedges.push_back(Triangle(mesh.wedges[t]));
+    sections.push_back(sections[t]);
+    return TriangleId(mesh.triangles.size() - 1);
+}
+
+}  // namespace
+
+Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
+                   std::size_t k, const Beyond& beyond, WedgeId wedge) {
+    const Triangle corners = level.triangles[t];
+    Birth birth{{corners[0], corners[1], corners[2]}, {}, {at.first(), at.second, at.third}, {}};
+    const auto place = [&](std::size_t i) { return Vec3d(level.positions[corners[i]].cast<double>()); };
+    birth.place = at.of(place(0), place(1), place(2));
+    const VertexId v = VertexId(level.positions.size());
+    level.positions.push_back(birth.place.cast<float>());
+    const std::array<double, 3>& share = birth.shares;
+    if (!level.influences.empty()) {
+        const double ofFirst = share[0] + share[1] > 0 ? share[1] / (share[0] + share[1]) : 0;
+        level.influences.push_back(blend(blend(level.influences[corners[0]], level.influences[corners[1]], ofFirst),
+                                         level.influences[corners[2]], share[2]));
+    }
+    for (Morph& morph : level.morphs)
+        morph.offsets.push_back(float(share[0]) * morph.offsets[corners[0]] +
+                                float(share[1]) * morph.offsets[corners[1]] +
+                                float(share[2]) * morph.offsets[corners[2]]);
+    if (!level.wedges.empty()) std::copy(level.wedges[t].begin(), level.wedges[t].end(), birth.wedges.begin());
+    if (beyond.isThere()) {
+        const TriangleId other = beyond.triangle;
+        const std::size_t m = beyond.corner;
+        replaceCorner(level, copyTriangle(level, sections, t), (k + 1) % 3, v, wedge);
+        replaceCorner(level, t, (k + 2) % 3, v, wedge);
+        replaceCorner(level, copyTriangle(level, sections, other), (m + 1) % 3, v, wedge);
+        replaceCorner(level, other, (m + 2) % 3, v, wedge);
+    } else {
+        for (const std::size_t i : {1u, 2u}) replaceCorner(level, copyTriangle(level, sections, t), i, v, wedge);
+        replaceCorner(level, t, 0, v, wedge);
+    }
+    return birth;
+}
+
+void groupBySections(Mesh& level, const std::vector<std::uint16_t>& sections) {
+    std::vector<std::size_t> next(level.sections.size(), 0);
+    for (const std::uint16_t section : sections) ++next[section];
+    for (std::size_t s = 0; s < next.size(); ++s) level.sections[s].triangleCount = std::uint32_t(next[s]);
+    std::size_t first = 0;
+    for (std::size_t s = 0; s < next.size(); ++s) {
+        level.sections[s].firstTriangle = TriangleId(first);
+        first += std::exchange(next[s], first);
+    }
+    const auto sorted = [&](std::vector<Triangle>& values) {
+        std::vector<std::size_t> to = next;
+        std::vector<Triangle> result(values.size());
+        for (std::size_t t = 0; t < values.size(); ++t) result[to[sections[t]]++] = values[t];
+        values = std::move(result);
+    };
+    sorted(level.triangles);
+    if (!level.wedges.empty()) sorted(level.wedges);
+}
+
+}  // namespace um

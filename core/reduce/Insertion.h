@@ -1,0 +1,42 @@
+#pragma once
+/// Putting single vertices into a level, where its source is farthest from it.
+#include "base/TrianglePoint.h"
+#include "mesh/Connectivity.h"
+#include "reduce/Attributes.h"
+
+namespace um {
+
+/// Where a vertex was put in. The nth birth of a level is its nth vertex, and the nth wedge, after those it had.
+struct Birth {
+    std::array<VertexId, 3> corners;
+    std::array<WedgeId, 3> wedges;  ///< at those corners
+    std::array<double, 3> shares;
+    Vec3d place;  ///< on the level as it was then
+};
+
+/// The triangle on the other side of the edge opposite to corner k of t, with what belongs to it at its corner there;
+/// none where there is not exactly one, or it is turned the other way.
+struct Beyond {
+    TriangleId triangle = std::numeric_limits<TriangleId>::max();
+    std::size_t corner = 0;
+
+    bool isThere() const { return triangle != std::numeric_limits<TriangleId>::max(); }
+};
+Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k);
+
+/// Whether the two triangles at that edge carry the same at both of its ends.
+bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond);
+
+/// A vertex in the middle of t, which becomes three triangles, or, with `beyond`, on the edge opposite to corner k,
+/// whose two triangles become four. New triangles come last, and stand in `sections` as their elders do; the level's
+/// own sections are put right by groupBySections. Influences and blend shapes are interpolated; what the new wedge
+/// carries is left to the caller.
+/// @param at     of triangle t, well away from its corners
+/// @param wedge  the new vertex's
+Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
+                   std::size_t k, const Beyond& beyond, WedgeId wedge);
+
+/// Sorts the triangles by their sections again.
+void groupBySections(Mesh& level, const std::vector<std::uint16_t>& sections);
+
+}  // namespace um
