@@ -1,0 +1,171 @@
+// Moving, flipping and putting in: how a level comes closer to its source after it was reduced.
+#include "measure/Deviation.h"
+#include "mesh/Statistics.h"
+#include "reduce/Insertion.h"
+#include "reduce/Reduce.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+using namespace um;
+
+namespace {
+
+Mesh reduced(const Mesh& mesh, std::size_t target, bool polished) {
+    ReduceSettings settings;
+    settings.polish = polished;
+    return reduceMesh(mesh, target, settings, Progress()).mesh;
+}
+
+// Gentle waves with a few sharp little horns, which a reduction by error alone loses.
+double hornedWave(double x, double z) {
+    double height = 0.05 * std::sin(8 * x) * std::cos(6 * z);
+    for (const auto& [cx, cz] : {std::pair(0.2, 0.34), std::pair(0.72, 0.48), std::pair(0.42, 0.84)})
+        height += 0.006 * std::exp(-((x - cx) * (x - cx) + (z - cz) * (z - cz)) / 2e-6);
+    return height;
+}
+
+// Two materials side by side, with UVs, a skin and a blend shape that all follow the place.
+Mesh dressedSheet() {
+    Mesh sheet = test::makeSheet(60, 60, 1, 1, hornedWave);
+    const std::size_t half = sheet.triangleCount() / 2;
+    sheet.materials.push_back(sheet.materials.front());
+    sheet.sections = {{0, 0, 0, std::uint32_t(half)},
+                      {0, 1, TriangleId(half), std::uint32_t(sheet.triangleCount() - half)}};
+    sheet.skeleton.resize(2);
+    sheet.morphs.push_back({});
+    for (const Vec3f& p : sheet.positions) {
+        sheet.uvs.emplace_back(p.x(), p.z());
+        const float x = std::clamp(p.x(), 0.01f, 0.99f);
+        sheet.influences.push_back({{0, 1, 0, 0}, {x, 1 - x, 0, 0}});
+        sheet.morphs[0].offsets.push_back({0, p.z(), 0});
+    }
+    return sheet;
+}
+
+}  // namespace
+
+class PolishTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void splitsATriangleInThree() {
+        Mesh sheet = test::makeSheet(1, 1);
+        std::vector<std::uint16_t> sections = {0, 0};
+        const Birth birth = insertVertex(sheet, sections, 0, {0.25, 0.5}, 0, {}, 4);
+        groupBySections(sheet, sections);
+        requireSound(sheet, "the sheet");
+        QCOMPARE(sheet.triangleCount(), std::size_t(4));
+        QCOMPARE(birth.shares[0], 0.25);
+        QVERIFY(std::abs(gatherStatistics(sheet, Progress()).whole.area - 1) < 1e-6);
+        for (const Triangle& t : sheet.triangles)
+            QVERIFY(areaNormal(sheet.positions[t[0]].cast<double>(), sheet.positions[t[1]].cast<double>(),
+                               sheet.positions[t[2]].cast<double>())
+                        .y() > 0);
+    }
+
+    void splitsAnEdgeForBothOfItsTriangles() {
+        Mesh sheet = test::makeSheet(1, 1);
+        sheet.wedges = sheet.triangles;
+        const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+        std::size_t shared = 3;
+        for (std::size_t k = 0; k < 3; ++k)
+            if (beyondEdge(sheet, around, 0, k).isThere()) shared = k;
+        QVERIFY(shared < 3);
+        const Beyond beyond = beyondEdge(sheet, around, 0, shared);
+        QVERIFY(isSmoothEdge(sheet, 0, shared, beyond));
+        std::array<double, 3> shares{};
+        shares[(shared + 1) % 3] = 0.25;
+        shares[(shared + 2) % 3] = 0.75;
+        std::vector<std::uint16_t> sections = {0, 0};
+        insertVertex(sheet, sections, 0, {shares[1], shares[2]}, shared, beyond, 4);
+        groupBySections(sheet, sections);
+        QCOMPARE(sheet.triangles, sheet.wedges);
+        QCOMPARE(sheet.triangleCount(), std::size_t(4));
+        const Statistics s = gatherStatistics(sheet, Progress()).whole;
+        QVERIFY(std::abs(s.area - 1) < 1e-6);
+        QCOMPARE(s.borderEdges, std::size_t(4));
+        QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+    }
+
+    void findsNothingBeyondABorderOrABrokenEdge() {
+        Mesh sheet = test::makeSheet(1, 1);
+        const auto beyondAll = [&] {
+            const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+            int count = 0;
+            for (std::size_t k = 0; k < 3; ++k) count += beyondEdge(sheet, around, 0, k).isThere() ? 1 : 0;
+            return count;
+        };
+        QCOMPARE(beyondAll(), 1);
+        std::swap(sheet.triangles[1][0], sheet.triangles[1][1]);  // the other way round
+        QCOMPARE(beyondAll(), 0);
+    }
+
+    void catchesSmallHorns() {
+        const Mesh sheet = test::makeSheet(400, 400, 1, 1, hornedWave);
+        const Deviation plain = measureDeviation(sheet, reduced(sheet, 1000, false), {}, Progress());
+        const Deviation polished = measureDeviation(sheet, reduced(sheet, 1000, true), {}, Progress());
+        QVERIFY2(polished.max < 0.5 * plain.max, qPrintable(QString("%1 after %2").arg(polished.max).arg(plain.max)));
+        QVERIFY(polished.rms < 0.9 * plain.rms);
+    }
+
+    void keepsCountsExactAndEverythingInItsPlace() {
+        const Mesh sheet = dressedSheet();
+        for (const std::size_t target : {1500, 1501}) {
+            const Mesh level = reduced(sheet, target, true);
+            requireSound(level, "the level");
+            QCOMPARE(level.triangleCount(), target);
+            QCOMPARE(level.sections.size(), std::size_t(2));
+            double offInUv = 0, offInSkin = 0, offInMorph = 0;
+            for (std::size_t t = 0; t < level.triangleCount(); ++t)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const VertexId v = level.triangles[t][k];
+                    const Vec3f& p = level.positions[v];
+                    const Vec2f& uv = level.uvs[level.wedgesOf(TriangleId(t))[k]];
+                    offInUv = std::max(offInUv, double((uv - Vec2f(p.x(), p.z())).norm()));
+                    const Influences& skin = level.influences[v];
+                    float ofFirst = 0;
+                    for (std::size_t i = 0; i < 4; ++i) ofFirst += skin.joints[i] == 0 ? skin.weights[i] : 0;
+                    offInSkin = std::max(offInSkin, double(std::abs(ofFirst - p.x())));
+                    offInMorph = std::max(offInMorph, double(std::abs(level.morphs[0].offsets[v].y() - p.z())));
+                }
+            // UVs follow exactly; skin and shapes are mixed along edges, and stay within a part of one (0.04).
+            QVERIFY2(offInUv < 1e-3, qPrintable(QString::number(offInUv)));
+            QVERIFY2(offInSkin < 0.03 && offInMorph < 0.03,
+                     qPrintable(QString("%1 %2").arg(offInSkin).arg(offInMorph)));
+            // Each material still has its own half.
+            for (const Section& section : level.sections)
+                for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+                    float z = 0;
+                    for (const VertexId v : level.triangles[t]) z += level.positions[v].z() / 3;
+                    QVERIFY(section.material == sheet.sections[0].material ? z < 0.52f : z > 0.48f);
+                }
+        }
+    }
+
+    void neverTurnsATriangleOver() {
+        const Mesh level = reduced(test::makeSheet(150, 150, 1, 1, hornedWave), 1000, true);
+        for (const Triangle& t : level.triangles)
+            QVERIFY(areaNormal(level.positions[t[0]].cast<double>(), level.positions[t[1]].cast<double>(),
+                               level.positions[t[2]].cast<double>())
+                        .y() > 0);
+    }
+
+    void leavesHeldPartsBitForBit() {
+        Mesh sheet = dressedSheet();
+        sheet.parts.push_back({"far half"});
+        sheet.sections[1].part = 1;
+        ReduceSettings settings;
+        settings.onlyParts = {sheet.parts[0].name};
+        const std::size_t held = sheet.sections[1].triangleCount;
+        const Mesh level = reduceMesh(sheet, held + 400, settings, Progress()).mesh;
+        QCOMPARE(level.triangleCount(), held + 400);
+        std::size_t there = 0;
+        for (const Section& section : level.sections)
+            if (section.part == 1) there += section.triangleCount;
+        QCOMPARE(there, held);
+    }
+};
+
+QTEST_APPLESS_MAIN(PolishTest)
+#include "PolishTest.moc"
