@@ -200,11 +200,23 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     QAction* exporting = add(file, tr("Export levels …"), QKeySequence("Ctrl+E"), [this] { m_desk->openExport(-1); });
     file->addSeparator();
-    add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
-    connect(file, &QMenu::aboutToShow, this, [this, saving, savingAs, embedding, exporting] {
-        for (QAction* action : {saving, savingAs, embedding, exporting}) action->setEnabled(m_model.isOpen());
-        embedding->setChecked(m_model.document().embedSource);
+    QAction* readingGuards = add(file, tr("Read guards …"), {}, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Read guards"), {}, tr("Guards (*.json)"));
+        if (!path.isEmpty()) m_desk->readGuards(path);
     });
+    QAction* writingGuards = add(file, tr("Write guards …"), {}, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Write guards"), {}, tr("Guards (*.json)"));
+        if (!path.isEmpty()) m_desk->writeGuards(path);
+    });
+    file->addSeparator();
+    add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
+    connect(file, &QMenu::aboutToShow, this,
+            [this, saving, savingAs, embedding, exporting, readingGuards, writingGuards] {
+                for (QAction* action : {saving, savingAs, embedding, exporting, readingGuards})
+                    action->setEnabled(m_model.isOpen());
+                writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
+                embedding->setChecked(m_model.document().embedSource);
+            });
 
     QMenu* edit = bar->addMenu(tr("Edit"));
     QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));

@@ -152,9 +152,9 @@ void quality(const char* name, const Mesh& source) {
 int main(int argc, char** argv) {
     using namespace um;
     CLI::App app("Measures the yardsticks of the design. Build type for measuring: Release.");
-    std::string size = "1M";
+    std::vector<std::string> sizes = {"250k", "1M"};
     int runs = 3;
-    app.add_option("--triangles", size, "size of the coral head")->capture_default_str();
+    app.add_option("--triangles", sizes, "sizes of the coral head")->delimiter(',')->capture_default_str();
     app.add_option("--runs", runs, "of which the median is told")->capture_default_str();
     bool withQuality = true;
     app.add_flag("!--no-quality", withQuality, "leave the comparison with the textbook out");
@@ -162,13 +162,14 @@ int main(int argc, char** argv) {
     app.add_flag("!--no-speed", withSpeed, "leave speed and memory out");
     CLI11_PARSE(app, argc, argv);
     try {
-        const std::size_t triangles = parseCount(size);
+        std::vector<std::size_t> counts;
+        for (const std::string& size : sizes) counts.push_back(parseCount(size));
         if (withSpeed) {
-            bench::memory(triangles);
-            bench::speed(triangles, runs);
+            for (const std::size_t triangles : counts) bench::memory(triangles);
+            for (const std::size_t triangles : counts) bench::speed(triangles, runs);
         }
         if (!withQuality) return 0;
-        bench::quality("coral head", demo::makeCoralHead(triangles));
+        for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles));
         Mesh jar = demo::makeStorageJar();
         jar.wedges.clear();
         jar.uvs.clear();

@@ -39,17 +39,10 @@ Json statisticsJson(const Statistics& statistics) {
 }
 
 std::string healthLine(const Statistics& s) {
-    std::string text;
-    const auto say = [&](std::size_t count, const char* what) {
-        if (count > 0) text += (text.empty() ? "" : ", ") + formatCount(count) + " " + what;
-    };
-    say(s.borderLoops, "open borders");
-    say(s.nonManifoldEdges, "non-manifold edges");
-    say(s.windingEdges, "edges with inconsistent winding");
-    say(s.zeroAreaTriangles, "zero-area triangles");
-    say(s.duplicateTriangles, "duplicate triangles");
-    say(s.isolatedVertices, "isolated vertices");
-    return text.empty() ? "sound and closed" : text;
+    const std::string borders = s.borderLoops > 0 ? countOf(s.borderLoops, "open border", "open borders") : "";
+    const std::string faults = faultsOf(s);
+    if (borders.empty() && faults.empty()) return "sound and closed";
+    return borders + (borders.empty() || faults.empty() ? "" : ", ") + faults;
 }
 
 std::string summary(const std::string& path, const MeshFile& file, const MeshStatistics& statistics) {

@@ -4,6 +4,7 @@
 #include "chain/ReduceToTarget.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "mesh/Statistics.h"
 
 #include <chrono>
 #include <memory>
@@ -117,6 +118,10 @@ int run(const Options& options) {
     if (needsStreaming(options.in, memory)) return runLarge(options, answer, target, memory);
     const MeshFile file = readWithNotes(options.in, options.unit);
     const ReduceSettings settings = settingsFor(options, file.mesh, screen);
+    const std::string faults = [&] {
+        const TerminalProgress terminal("Checking");
+        return faultsOf(gatherStatistics(file.mesh, terminal.progress()).whole);
+    }();
     const auto begin = std::chrono::steady_clock::now();
     TargetResult result = [&] {
         const TerminalProgress terminal("Reducing");
@@ -141,9 +146,11 @@ int run(const Options& options) {
     if (!withinTolerance)
         line += "; the tolerance of " + formatLength(allowed * file.mesh.metresPerUnit) + " is exceeded";
     answer.line(line);
+    if (!faults.empty()) answer.line("  The source has " + faults + "; they were left as they are or fell away.");
     for (const std::string& sentence : result.notes.sentences(file.mesh.metresPerUnit)) answer.line("  " + sentence);
     Json json = {{"source", meshJson(options.in, file.mesh)},
                  {"level", meshJson(options.out, result.mesh)},
+                 {"source_faults", faults},
                  {"target", options.target},
                  {"target_met", result.targetMet},
                  {"protect", formatProtect(settings.protect)},

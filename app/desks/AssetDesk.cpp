@@ -378,6 +378,27 @@ void AssetDesk::guardPart(int part, GuardValue value) {
     m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), std::move(next));
 }
 
+void AssetDesk::readGuards(const QString& path) {
+    Document next = m_model.document();
+    try {
+        next.care.guard = readGuard(path.toStdString());
+        guardOfVertices(next.care.guard, *next.source);
+    } catch (const Error& error) {
+        m_messages.say(QString::fromUtf8(error.what()));
+        return;
+    }
+    m_model.change(tr("Read guards"), std::move(next));
+}
+
+void AssetDesk::writeGuards(const QString& path) {
+    try {
+        writeGuard(m_model.document().care.guard, path.toStdString());
+        m_messages.say(tr("Guards written to %1.").arg(path));
+    } catch (const Error& error) {
+        m_messages.say(QString::fromUtf8(error.what()));
+    }
+}
+
 // One level after another, the preview first, until all are measured.
 void AssetDesk::measureNext() {
     if (!m_model.isOpen() || m_reducing.isRunning() || m_measuring.isRunning()) return;

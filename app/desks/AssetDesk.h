@@ -55,6 +55,8 @@ public slots:
     void discardPreview();
     void cancelEverything();
     void openExport(int level);
+    void readGuards(const QString& path);
+    void writeGuards(const QString& path);
 
 private:
     void documentOpened();

@@ -115,6 +115,10 @@ std::string formatCount(std::size_t count) {
     return digits;
 }
 
+std::string countOf(std::size_t count, const std::string& one, const std::string& many) {
+    return formatCount(count) + " " + (count == 1 ? one : many);
+}
+
 std::string formatShortCount(std::size_t count) {
     if (count < 1000) return std::to_string(count);
     const double thousands = double(count) / 1e3;

@@ -42,6 +42,9 @@ std::string unitName(double metresPerUnit);
 /// 1042316 -> "1,042,316".
 std::string formatCount(std::size_t count);
 
+/// "1 hole", "1,042 holes".
+std::string countOf(std::size_t count, const std::string& one, const std::string& many);
+
 /// 1042316 -> "1.04M", 612000 -> "612k", 950 -> "950".
 std::string formatShortCount(std::size_t count);
 

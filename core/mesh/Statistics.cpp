@@ -1,6 +1,7 @@
 #include "mesh/Statistics.h"
 
 #include "base/Parallel.h"
+#include "base/Units.h"
 #include "mesh/Connectivity.h"
 
 #include <set>
@@ -150,6 +151,21 @@ Statistics gatherWhole(const Mesh& mesh, const Progress& progress) {
 }
 
 }  // namespace
+
+std::string faultsOf(const Statistics& s) {
+    std::string text;
+    const auto say = [&](std::size_t count, const char* what) {
+        if (count > 0) text += (text.empty() ? "" : ", ") + countOf(count, what, std::string(what) + "s");
+    };
+    say(s.nonManifoldEdges, "non-manifold edge");
+    if (s.windingEdges > 0)
+        text += (text.empty() ? "" : ", ") + countOf(s.windingEdges, "edge", "edges") + " with inconsistent winding";
+    say(s.zeroAreaTriangles, "zero-area triangle");
+    say(s.duplicateTriangles, "duplicate triangle");
+    if (s.isolatedVertices > 0)
+        text += (text.empty() ? "" : ", ") + countOf(s.isolatedVertices, "isolated vertex", "isolated vertices");
+    return text;
+}
 
 MeshStatistics gatherStatistics(const Mesh& mesh, const Progress& progress) {
     MeshStatistics result;

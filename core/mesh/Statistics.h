@@ -3,6 +3,8 @@
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
+#include <string>
+
 namespace um {
 
 /// Counts for a whole mesh or one of its parts.
@@ -34,6 +36,9 @@ struct MeshStatistics {
     Statistics whole;
     std::vector<Statistics> parts;  ///< one for each part, the part taken as a mesh of its own
 };
+
+/// "3 non-manifold edges, 1 duplicate triangle": what is broken, or empty. Open borders are not.
+std::string faultsOf(const Statistics& statistics);
 
 /// @throws Cancelled
 MeshStatistics gatherStatistics(const Mesh& mesh, const Progress& progress);

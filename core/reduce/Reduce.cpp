@@ -125,10 +125,6 @@ void requireMoreThanHeld(const Mesh& mesh, const std::vector<std::uint8_t>& lock
                         "; ask for more, or hold less.");
 }
 
-std::string countOf(std::size_t count, const std::string& one, const std::string& many) {
-    return formatCount(count) + " " + (count == 1 ? one : many);
-}
-
 }  // namespace
 
 std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {

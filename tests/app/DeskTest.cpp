@@ -64,6 +64,27 @@ private slots:
         QCOMPARE(test::differingPixels(clay, test::pictureOf(*m_window)), 0);
     }
 
+    void writesGuardsAndReadsThemBack() {
+        const auto file = QString::fromStdString((m_folder / "guards.json").string());
+        const Guard none = m_window->model().document().care.guard;
+        Document next = m_window->model().document();
+        next.care.guard.parts = {{next.source->parts[0].name, guardHold}};
+        const Guard wanted = next.care.guard;
+        m_window->model().change("guard", std::move(next));
+        m_window->desk().writeGuards(file);
+        m_window->model().undoStack().undo();
+        QVERIFY(m_window->model().document().care.guard == none);
+        m_window->desk().readGuards(file);
+        QVERIFY(m_window->model().document().care.guard == wanted);
+        m_window->model().undoStack().undo();
+        // Of another mesh: said, and nothing is changed.
+        m_folder.write("guards.json", R"({"parts": {"no such part": "hold"}})");
+        m_window->desk().readGuards(file);
+        QVERIFY(m_window->model().document().care.guard == none);
+        QVERIFY2(m_window->messages().text().contains("no such part"), qPrintable(m_window->messages().text()));
+        m_window->messages().hide();
+    }
+
     void orbitsPansAndZoomsToTheCursor() {
         Viewport& viewport = m_window->desk().view().viewport();
         const Camera before = viewport.camera();

@@ -67,6 +67,20 @@ private slots:
         QCOMPARE(parsed.size(), std::size_t(2));
     }
 
+    void saysWhatIsBrokenInTheSource() {
+        Mesh broken = test::makeSphere(1, 20);
+        broken.triangles.push_back(broken.triangles[0]);
+        broken.triangles.push_back({broken.triangles[7][0], broken.triangles[7][1], broken.triangles[7][1]});
+        ensureSections(broken, "sphere");
+        broken.sections[0].triangleCount = std::uint32_t(broken.triangleCount());
+        const std::string in = (m_folder / "broken.ply").string(), out = (m_folder / "mended.ply").string();
+        writeMesh(broken, in, Progress());
+        const Outcome outcome = umesh({"reduce", in, out, "--target", "400"});
+        QVERIFY2(contains(outcome.out, "1 duplicate triangle") && contains(outcome.out, "zero-area triangle"),
+                 outcome.out.c_str());
+        QVERIFY(!contains(umesh({"reduce", m_sphere, out, "--target", "400"}).out, "The source has"));
+    }
+
     void reducesToACountAndSaysSo() {
         const std::string out = (m_folder / "level.glb").string();
         const Outcome outcome = umesh({"reduce", m_sphere, out, "--target", "500", "--measure", "--json", "-"});
