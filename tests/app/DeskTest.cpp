@@ -78,7 +78,7 @@ private slots:
         QVERIFY(m_window->model().document().care.guard == wanted);
         m_window->model().undoStack().undo();
         // Of another mesh: said, and nothing is changed.
-        m_folder.write("guards.json", R"({"parts": {"no such part": "hold"}})");
+        m_folder.write("guards.json", R"({"guard": 1, "parts": {"no such part": "hold"}})");
         m_window->desk().readGuards(file);
         QVERIFY(m_window->model().document().care.guard == none);
         QVERIFY2(m_window->messages().text().contains("no such part"), qPrintable(m_window->messages().text()));
