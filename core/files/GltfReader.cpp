@@ -2,11 +2,11 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 #include "files/Gltf.h"
+#include "files/GltfAccess.h"
 #include "files/Text.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Weld.h"
 
-#include <tiny_gltf.h>
 #include <bit>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -47,43 +47,6 @@ std::string withoutMissingBuffers(const std::filesystem::path& path, std::string
     return changed ? json.dump() : std::string(text);
 }
 
-// The values of an accessor as floats; integers are normalised where the file says so.
-struct Accessed {
-    std::vector<float> values;
-    std::size_t columns = 0;
-    std::size_t rows = 0;
-};
-
-std::size_t columnsOf(int type) {
-    return std::size_t(std::max(0, tinygltf::GetNumComponentsInType(std::uint32_t(type))));
-}
-
-double component(const unsigned char* at, int type) {
-    const auto as = [&]<class T>(T value) {
-        std::memcpy(&value, at, sizeof value);
-        return double(value);
-    };
-    switch (type) {
-        case TINYGLTF_COMPONENT_TYPE_BYTE: return as(std::int8_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return as(std::uint8_t{});
-        case TINYGLTF_COMPONENT_TYPE_SHORT: return as(std::int16_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return as(std::uint16_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return as(std::uint32_t{});
-        case TINYGLTF_COMPONENT_TYPE_FLOAT: return as(float{});
-        default: return 0;
-    }
-}
-
-double normalisation(int type) {
-    switch (type) {
-        case TINYGLTF_COMPONENT_TYPE_BYTE: return 1 / 127.0;
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return 1 / 255.0;
-        case TINYGLTF_COMPONENT_TYPE_SHORT: return 1 / 32767.0;
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return 1 / 65535.0;
-        default: return 1;
-    }
-}
-
 class Reader {
 public:
     Reader(const std::filesystem::path& path, MeshFile& result, const Progress& progress)
@@ -108,10 +71,6 @@ private:
     std::uint64_t movementKey(std::size_t vertex) const;
     bool readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& world, std::uint32_t part);
     std::vector<Triangle> readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount);
-    std::size_t placeOf(int view, std::size_t offset, std::size_t rows, std::size_t rowSize, std::size_t& stride) const;
-    const unsigned char* bytesOf(int view) const;
-    Accessed access(int index) const;
-    std::vector<std::uint32_t> accessIndices(int index) const;
     void weldPart(std::size_t firstPosition, std::size_t firstTriangle);
     void fillMissingNormals();
 
@@ -120,6 +79,7 @@ private:
     Mesh& m_mesh;
     Progress m_progress;
     tinygltf::Model m_model;
+    GltfAccess m_data{m_model, m_path};
     std::vector<Vec3f> m_weldedPositions;
     std::vector<Run> m_runs;
     std::vector<Triangle> m_wedges;  // for each triangle, until it is known whether they are needed
@@ -195,100 +155,10 @@ void Reader::readMaterials() {
     if (textures) m_result.notes.push_back("The materials have textures; those are not carried along.");
 }
 
-const unsigned char* Reader::bytesOf(int view) const {
-    return m_model.buffers[std::size_t(m_model.bufferViews[std::size_t(view)].buffer)].data.data();
-}
-
-// Where in the buffer `rows` rows begin, having made sure that all of them lie within it.
-std::size_t Reader::placeOf(int view, std::size_t offset, std::size_t rows, std::size_t rowSize,
-                            std::size_t& stride) const {
-    if (view < 0 || std::size_t(view) >= m_model.bufferViews.size())
-        fail("an accessor names a buffer view that is not there; export it again.");
-    const tinygltf::BufferView& from = m_model.bufferViews[std::size_t(view)];
-    if (from.buffer < 0 || std::size_t(from.buffer) >= m_model.buffers.size())
-        fail("a buffer view names a buffer that is not there; export it again.");
-    const std::size_t size = m_model.buffers[std::size_t(from.buffer)].data.size();
-    stride = from.byteStride != 0 ? from.byteStride : rowSize;
-    const bool inView = from.byteOffset <= size && from.byteLength <= size - from.byteOffset;
-    const bool inRange = inView && offset <= from.byteLength && rowSize <= from.byteLength - offset &&
-                         (rows - 1) <= (from.byteLength - offset - rowSize) / std::max<std::size_t>(1, stride);
-    if (!inRange) fail("an accessor reaches beyond its buffer; the file is cut off or was exported wrongly.");
-    return from.byteOffset + offset;
-}
-
-Accessed Reader::access(int index) const {
-    if (index < 0 || std::size_t(index) >= m_model.accessors.size())
-        fail("a primitive names an accessor that is not there; export it again.");
-    const tinygltf::Accessor& accessor = m_model.accessors[std::size_t(index)];
-    Accessed result;
-    result.columns = columnsOf(accessor.type);
-    result.rows = accessor.count;
-    const auto componentSize =
-        std::size_t(std::max(0, tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType))));
-    if (result.columns == 0 || componentSize == 0 || result.rows == 0)
-        fail("an accessor has no known type or no elements; export it again.");
-    const std::size_t rowSize = result.columns * componentSize;
-    const double scale = accessor.normalized ? normalisation(accessor.componentType) : 1.0;
-    const auto copyRow = [&](const unsigned char* from, std::size_t row) {
-        for (std::size_t c = 0; c < result.columns; ++c) {
-            const double value = component(from + c * componentSize, accessor.componentType) * scale;
-            result.values[row * result.columns + c] = float(accessor.normalized ? std::max(-1.0, value) : value);
-        }
-    };
-    if (accessor.bufferView >= 0) {
-        std::size_t stride = 0;
-        const std::size_t place = placeOf(accessor.bufferView, accessor.byteOffset, result.rows, rowSize, stride);
-        const unsigned char* begin = bytesOf(accessor.bufferView) + place;
-        result.values.resize(result.rows * result.columns);
-        parallelFor(result.rows, [&](std::size_t row) { copyRow(begin + row * stride, row); });
-    } else {
-        // Without a view all values are 0, and the count is only the file's word: it must be backed by sparse values.
-        if (!accessor.sparse.isSparse || result.rows > (1u << 28)) fail("an accessor has no data; export it again.");
-        result.values.assign(result.rows * result.columns, 0.0f);
-    }
-    if (accessor.sparse.isSparse) {
-        const auto count = std::size_t(std::max(0, accessor.sparse.count));
-        const auto& indices = accessor.sparse.indices;
-        const auto& values = accessor.sparse.values;
-        const auto indexSize =
-            std::size_t(std::max(1, tinygltf::GetComponentSizeInBytes(std::uint32_t(indices.componentType))));
-        std::size_t stride = 0;
-        const std::size_t indexPlace =
-            placeOf(indices.bufferView, std::size_t(indices.byteOffset), count, indexSize, stride);
-        const std::size_t valuePlace =
-            placeOf(values.bufferView, std::size_t(values.byteOffset), count, rowSize, stride);
-        for (std::size_t i = 0; i < count; ++i) {
-            const auto row =
-                std::size_t(component(bytesOf(indices.bufferView) + indexPlace + i * indexSize, indices.componentType));
-            if (row >= result.rows) fail("a sparse accessor names an element that is not there; export it again.");
-            copyRow(bytesOf(values.bufferView) + valuePlace + i * rowSize, row);
-        }
-    }
-    return result;
-}
-
-std::vector<std::uint32_t> Reader::accessIndices(int index) const {
-    if (std::size_t(index) >= m_model.accessors.size())
-        fail("a primitive names an accessor that is not there; export it again.");
-    const tinygltf::Accessor& accessor = m_model.accessors[std::size_t(index)];
-    const auto size =
-        std::size_t(std::max(0, tinygltf::GetComponentSizeInBytes(std::uint32_t(accessor.componentType))));
-    if (size == 0 || accessor.count == 0 || accessor.type != TINYGLTF_TYPE_SCALAR)
-        fail("the indices have no known type; export it again.");
-    std::size_t stride = 0;
-    const std::size_t place = placeOf(accessor.bufferView, accessor.byteOffset, accessor.count, size, stride);
-    const unsigned char* begin = bytesOf(accessor.bufferView) + place;
-    std::vector<std::uint32_t> indices(accessor.count);
-    parallelFor(indices.size(), [&](std::size_t i) {
-        indices[i] = std::uint32_t(component(begin + i * stride, accessor.componentType));
-    });
-    return indices;
-}
-
 std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount) {
     std::vector<std::uint32_t> indices;
     if (primitive.indices >= 0) {
-        indices = accessIndices(primitive.indices);
+        indices = m_data.indices(primitive.indices);
     } else {
         indices.resize(vertexCount);
         for (std::size_t i = 0; i < vertexCount; ++i) indices[i] = std::uint32_t(i);
@@ -321,25 +191,25 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
         ++m_notTriangles;
         return false;
     }
-    const Accessed positions = access(positionEntry->second);
+    const GltfValues positions = m_data.values(positionEntry->second);
     if (positions.columns != 3) fail("positions must have three coordinates; export the file again.");
     const std::vector<Triangle> triangles = readTriangles(primitive, positions.rows);
 
     const auto optional = [&](const char* name, std::size_t columns) {
         const auto entry = primitive.attributes.find(name);
-        if (entry == primitive.attributes.end()) return Accessed{};
-        Accessed accessed = access(entry->second);
+        if (entry == primitive.attributes.end()) return GltfValues{};
+        GltfValues accessed = m_data.values(entry->second);
         if (accessed.rows != positions.rows || accessed.columns < columns)
             fail(std::string(name) + " does not fit the positions; export the file again.");
         return accessed;
     };
-    const Accessed normals = optional("NORMAL", 3);
-    const Accessed uvs = optional("TEXCOORD_0", 2);
-    const Accessed colors = optional("COLOR_0", 3);
+    const GltfValues normals = optional("NORMAL", 3);
+    const GltfValues uvs = optional("TEXCOORD_0", 2);
+    const GltfValues colors = optional("COLOR_0", 3);
     m_anyNormals = m_anyNormals || !normals.values.empty();
     m_anyUvs = m_anyUvs || !uvs.values.empty();
     m_anyColors = m_anyColors || !colors.values.empty();
-    const Accessed secondUvs = optional("TEXCOORD_1", 2);
+    const GltfValues secondUvs = optional("TEXCOORD_1", 2);
     m_anySecondUvs = m_anySecondUvs || !secondUvs.values.empty();
     m_mesh.wantsTangents = m_mesh.wantsTangents || primitive.attributes.contains("TANGENT");
     m_moreInfluences = m_moreInfluences || primitive.attributes.contains("JOINTS_1");
@@ -406,9 +276,9 @@ std::uint32_t Reader::readSkin(int index) {
     for (std::size_t n = 0; n < m_model.nodes.size(); ++n)
         for (const int child : m_model.nodes[n].children)
             if (child >= 0 && std::size_t(child) < parentOf.size()) parentOf[std::size_t(child)] = int(n);
-    Accessed binds;
+    GltfValues binds;
     if (skin.inverseBindMatrices >= 0) {
-        binds = access(skin.inverseBindMatrices);
+        binds = m_data.values(skin.inverseBindMatrices);
         if (binds.columns != 16 || binds.rows < skin.joints.size())
             fail("the bind matrices do not fit the joints; export it again.");
     }
@@ -441,7 +311,7 @@ void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t ro
                             std::size_t jointCount) {
     const auto joints = primitive.attributes.find("JOINTS_0"), weights = primitive.attributes.find("WEIGHTS_0");
     if (joints == primitive.attributes.end() || weights == primitive.attributes.end()) return;
-    const Accessed which = access(joints->second), howMuch = access(weights->second);
+    const GltfValues which = m_data.values(joints->second), howMuch = m_data.values(weights->second);
     if (which.rows != rows || howMuch.rows != rows || which.columns != 4 || howMuch.columns != 4)
         fail("joints and weights do not fit the positions; export the file again.");
     const std::size_t first = m_influences.size() - rows;
@@ -468,7 +338,7 @@ void Reader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Me
     for (std::size_t target = 0; target < primitive.targets.size(); ++target) {
         const auto entry = primitive.targets[target].find("POSITION");
         if (entry == primitive.targets[target].end()) continue;
-        const Accessed offsets = access(entry->second);
+        const GltfValues offsets = m_data.values(entry->second);
         if (offsets.rows != rows || offsets.columns != 3)
             fail("a blend shape does not fit the positions; export the file again.");
         std::string name = "shape " + std::to_string(target + 1);
