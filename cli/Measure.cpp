@@ -1,8 +1,12 @@
+#include "base/Error.h"
 #include "base/Units.h"
+#include "chain/Target.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "measure/Silhouette.h"
 #include "measure/TextureDrift.h"
 
+#include <cmath>
 #include <memory>
 
 namespace um::cli {
@@ -12,7 +16,46 @@ struct Options {
     std::string source, level, tolerance, json, unit;
     std::string samples;
     bool drift = false;
+    std::string silhouette, at, screen = "1440px,50deg";
+    int views = SilhouetteSettings().views;
 };
+
+// How tall the source is drawn: as typed, or as it is seen at a distance. 0 if neither is asked for.
+double heightPixels(const Options& options, const Mesh& source) {
+    if (!options.silhouette.empty() && !options.at.empty())
+        throw InputError("Give either --silhouette or --at: both say how tall the outlines are drawn.");
+    if (!options.silhouette.empty()) {
+        const auto typed = parseNumberWithSuffix(options.silhouette);
+        if (!typed || (typed->suffix != "px" && !typed->suffix.empty()) || !(typed->number >= 1))
+            throw InputError("\"" + options.silhouette + "\" is no height in pixels: type it like 600px.");
+        return typed->number;
+    }
+    if (options.at.empty()) return 0;
+    const double distance = parseLength(options.at).inMeshUnits(source.metresPerUnit);
+    return parseScreen(options.screen).pixels(standingHeight(source), distance);
+}
+
+Json silhouetteJson(const Silhouette& silhouette) {
+    const auto viewJson = [&](std::size_t i) {
+        const OutlineDifference& view = silhouette.views[i];
+        return Json{{"azimuth", silhouette.directions[i].azimuth},
+                    {"elevation", silhouette.directions[i].elevation},
+                    {"mean_px", view.mean},
+                    {"max_px", view.max},
+                    {"area_fraction", view.areaShare()}};
+    };
+    Json views = Json::array();
+    for (std::size_t i = 0; i < silhouette.views.size(); ++i) views.push_back(viewJson(i));
+    return {{"height_px", silhouette.heightPixels},
+            {"views", silhouette.views.size()},
+            {"mean_px", silhouette.mean},
+            {"max_px", silhouette.max},
+            {"area_fraction", silhouette.areaShare},
+            {"lost_fraction", silhouette.lost},
+            {"grown_fraction", silhouette.grown},
+            {"worst", viewJson(silhouette.worst)},
+            {"by_direction", views}};
+}
 
 int run(const Options& options) {
     const Answer answer(options.json);
@@ -42,6 +85,16 @@ int run(const Options& options) {
         line += "; texture drift rms " + formatLength(drift.rms * metres) + ", max " + formatLength(drift.max * metres);
         json["texture_drift"] = {{"mean", drift.mean}, {"rms", drift.rms}, {"p95", drift.p95}, {"max", drift.max}};
     }
+    if (const double height = heightPixels(options, source.mesh); height > 0) {
+        const TerminalProgress terminal("Comparing outlines");
+        const Silhouette silhouette =
+            measureSilhouette(source.mesh, level.mesh, {options.views, height}, terminal.progress());
+        line += "; outline at " + formatNumber(std::round(height)) + " px off by " + formatNumber(silhouette.mean) +
+                " px on average, at most " + formatNumber(silhouette.max) + " px " +
+                describe(silhouette.directions[silhouette.worst]) + ", " + formatNumber(100 * silhouette.areaShare) +
+                " % of its area";
+        json["silhouette"] = silhouetteJson(silhouette);
+    }
     answer.line(line);
     answer.json(json);
     return options.tolerance.empty() || deviation.max <= allowed ? done : checkMissed;
@@ -58,6 +111,11 @@ void addMeasure(CLI::App& app, int& code) {
                         "say what share is within it; end with 3 if the largest is not");
     command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
     command->add_flag("--drift", options->drift, "also measure how far textures have moved along the surface");
+    command->add_option("--silhouette", options->silhouette,
+                        "also compare the outlines, with the source drawn so tall, such as 600px");
+    command->add_option("--at", options->at, "also compare the outlines as seen at this distance, such as 24m");
+    command->add_option("--screen", options->screen, "the screen of --at")->capture_default_str();
+    command->add_option("--views", options->views, "directions of the outlines: 26, 98 or 386")->capture_default_str();
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
     command->callback([options, &code] { code = run(*options); });

@@ -3,7 +3,6 @@
 #include "base/Error.h"
 #include "base/Parallel.h"
 
-#include <atomic>
 #include <cmath>
 
 namespace um {
@@ -12,52 +11,19 @@ namespace {
 constexpr int samplesAcross = 4;
 constexpr double largestPicture = 8192;
 
-struct SampleGrid {
-    int width, height;  // in samples
-    std::vector<std::uint8_t> hit;
-
-    void set(int x, int y) {
-        // Threads only ever write 1.
-        std::atomic_ref<std::uint8_t>(hit[std::size_t(y) * std::size_t(width) + std::size_t(x)])
-            .store(1, std::memory_order_relaxed);
-    }
-};
-
-// Marks the samples whose centres lie in the triangle, row by row between its edges.
-void fillTriangle(SampleGrid& grid, const Eigen::Vector2d& a, const Eigen::Vector2d& b, const Eigen::Vector2d& c) {
-    const double top = std::min({a.y(), b.y(), c.y()});
-    const double bottom = std::max({a.y(), b.y(), c.y()});
-    const int firstRow = std::max(0, int(std::ceil(top - 0.5)));
-    const int lastRow = std::min(grid.height - 1, int(std::floor(bottom - 0.5)));
-    for (int row = firstRow; row <= lastRow; ++row) {
-        const double y = row + 0.5;
-        double left = 1e300, right = -1e300;
-        const auto crossEdge = [&](const Eigen::Vector2d& p, const Eigen::Vector2d& q) {
-            if ((p.y() < y) == (q.y() < y)) return;
-            const double x = p.x() + (y - p.y()) / (q.y() - p.y()) * (q.x() - p.x());
-            left = std::min(left, x);
-            right = std::max(right, x);
-        };
-        crossEdge(a, b);
-        crossEdge(b, c);
-        crossEdge(c, a);
-        const int first = std::max(0, int(std::ceil(left - 0.5)));
-        const int last = std::min(grid.width - 1, int(std::floor(std::min(right, 1e9) - 0.5)));
-        for (int x = first; x <= last; ++x) grid.set(x, row);
-    }
-}
-
 }  // namespace
 
 CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double pixelsPerUnit) {
     const double scale = pixelsPerUnit * samplesAcross;
-    std::vector<Eigen::Vector2d> places(mesh.vertexCount());
+    // Counted from the mesh's middle, where single precision is best.
+    const Vec3d middle = boundingBox(mesh).center().cast<double>();
+    std::vector<Vec2f> places(mesh.vertexCount());
     parallelFor(mesh.vertexCount(), [&](std::size_t v) {
-        const Vec3d turned = turn * mesh.positions[v].cast<double>();
-        places[v] = {turned.x() * scale, -turned.y() * scale};
+        const Vec3d turned = turn * (mesh.positions[v].cast<double>() - middle);
+        places[v] = Vec2f(float(turned.x() * scale), float(-turned.y() * scale));
     });
     Eigen::AlignedBox2d box;
-    for (const auto& place : places) box.extend(place);
+    for (const Vec2f& place : places) box.extend(place.cast<double>());
     CoverageMask mask;
     if (box.isEmpty()) return mask;
     const Eigen::Vector2d size = (box.max() - box.min()) / samplesAcross;
@@ -67,23 +33,31 @@ CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double 
     mask.height = int(std::ceil(size.y())) + 2;
     // Whole pixels start at the margin, so that the outline lies the same way in every size.
     const Eigen::Vector2d origin = box.min() - Eigen::Vector2d::Constant(samplesAcross);
-    SampleGrid grid{mask.width * samplesAcross, mask.height * samplesAcross, {}};
-    grid.hit.assign(std::size_t(grid.width) * std::size_t(grid.height), 0);
-    parallelFor(mesh.triangleCount(), [&](std::size_t t) {
-        const Triangle& triangle = mesh.triangles[t];
-        fillTriangle(grid, places[triangle[0]] - origin, places[triangle[1]] - origin, places[triangle[2]] - origin);
-    });
+    SampleMask samples(mask.width * samplesAcross, mask.height * samplesAcross);
+    const Vec2f shift = origin.cast<float>();
+    for (const Triangle& t : mesh.triangles)
+        samples.cover(places[t[0]] - shift, places[t[1]] - shift, places[t[2]] - shift);
+    return coverageOf(samples, samplesAcross);
+}
+
+CoverageMask coverageOf(const SampleMask& samples, int across) {
+    CoverageMask mask;
+    mask.width = samples.width() / across;
+    mask.height = samples.height() / across;
     mask.coverage.resize(std::size_t(mask.width) * std::size_t(mask.height));
-    for (int y = 0; y < mask.height; ++y)
-        for (int x = 0; x < mask.width; ++x) {
-            int sum = 0;
-            for (int sy = 0; sy < samplesAcross; ++sy)
-                for (int sx = 0; sx < samplesAcross; ++sx)
-                    sum += grid.hit[std::size_t(y * samplesAcross + sy) * std::size_t(grid.width) +
-                                    std::size_t(x * samplesAcross + sx)];
-            mask.coverage[std::size_t(y) * std::size_t(mask.width) + std::size_t(x)] =
-                std::uint8_t(sum * 255 / (samplesAcross * samplesAcross));
-        }
+    parallelFor(
+        std::size_t(mask.height),
+        [&](std::size_t y) {
+            for (int x = 0; x < mask.width; ++x) {
+                int sum = 0;
+                for (int sy = 0; sy < across; ++sy)
+                    for (int sx = 0; sx < across; ++sx)
+                        sum += samples.at(x * across + sx, int(y) * across + sy) ? 1 : 0;
+                mask.coverage[y * std::size_t(mask.width) + std::size_t(x)] =
+                    std::uint8_t(sum * 255 / (across * across));
+            }
+        },
+        16);
     return mask;
 }
 

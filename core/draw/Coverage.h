@@ -1,7 +1,6 @@
 #pragma once
 /// The outline of a mesh as a picture: which share of each pixel it covers.
-#include "base/Math.h"
-#include "mesh/Mesh.h"
+#include "draw/SampleMask.h"
 
 #include <cstdint>
 #include <vector>
@@ -21,5 +20,8 @@ struct CoverageMask {
 /// @param pixelsPerUnit  how many pixels one unit of the mesh covers; the picture may have at most 8192 x 8192
 /// @throws MeshError  if it would be larger
 CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double pixelsPerUnit);
+
+/// The same from samples, `across` x `across` of them to a pixel.
+CoverageMask coverageOf(const SampleMask& samples, int across);
 
 }  // namespace um

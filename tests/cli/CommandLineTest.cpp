@@ -67,6 +67,25 @@ private slots:
         QCOMPARE(parsed.size(), std::size_t(2));
     }
 
+    void comparesOutlinesAtAHeightAndAtADistance() {
+        const std::string level = (m_folder / "outline.ply").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "200"}).code, 0);
+        const Json tall = Json::parse(umesh({"measure", m_sphere, level, "--silhouette", "300px", "--json", "-"}).out);
+        QCOMPARE(tall["silhouette"]["views"].get<int>(), 98);
+        QCOMPARE(tall["silhouette"]["by_direction"].size(), std::size_t(98));
+        const double max = tall["silhouette"]["max_px"].get<double>();
+        QVERIFY(max > 0.5 && max < 10);
+        QCOMPARE(tall["silhouette"]["worst"]["max_px"].get<double>(), max);
+        // The ball of 2 m is 300 px tall on this screen at 1440 px * 2 m / (2 tan(25 deg) 300 px).
+        const double distance = 1440 * 2 / (2 * std::tan(25 * pi / 180) * 300);
+        const Outcome far = umesh({"measure", m_sphere, level, "--at", std::to_string(distance) + "m", "--json", "-"});
+        QVERIFY(std::abs(Json::parse(far.out)["silhouette"]["max_px"].get<double>() - max) < 0.05 * max);
+        QVERIFY2(contains(umesh({"measure", m_sphere, level, "--silhouette", "300px"}).out, "px from "), "where");
+        QCOMPARE(umesh({"measure", m_sphere, level, "--silhouette", "tall"}).code, 2);
+        QCOMPARE(umesh({"measure", m_sphere, level, "--silhouette", "300", "--at", "3m"}).code, 2);
+        QCOMPARE(umesh({"measure", m_sphere, level, "--silhouette", "300", "--views", "50"}).code, 2);
+    }
+
     void saysWhatIsBrokenInTheSource() {
         Mesh broken = test::makeSphere(1, 20);
         broken.triangles.push_back(broken.triangles[0]);

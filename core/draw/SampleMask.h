@@ -1,0 +1,53 @@
+#pragma once
+/// Which samples of a picture a mesh covers: one bit each, 64 to a word, so that whole runs are set and compared at
+/// once.
+#include "mesh/Mesh.h"
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+namespace um {
+
+/// A picture of single bits; row 0 is on top. Bits beyond the width are 0.
+class SampleMask {
+public:
+    SampleMask() = default;
+    SampleMask(int width, int height);
+
+    int width() const { return m_width; }
+    int height() const { return m_height; }
+    int wordsPerRow() const { return m_wordsPerRow; }
+
+    bool at(int x, int y) const { return (row(y)[std::size_t(x) / 64] >> (unsigned(x) % 64) & 1) != 0; }
+    std::span<const std::uint64_t> row(int y) const {
+        return {m_words.data() + std::size_t(y) * std::size_t(m_wordsPerRow), std::size_t(m_wordsPerRow)};
+    }
+    std::span<std::uint64_t> row(int y) {
+        return {m_words.data() + std::size_t(y) * std::size_t(m_wordsPerRow), std::size_t(m_wordsPerRow)};
+    }
+
+    /// Covers the samples whose centres (at 0.5, 1.5 …) lie in the triangle or on its edge.
+    void cover(const Vec2f& a, const Vec2f& b, const Vec2f& c);
+    void cover(const std::vector<Triangle>& triangles, const std::vector<Vec2f>& places);
+
+    std::size_t count() const;
+
+    /// The covered samples next to one that is not covered; the picture's own edge counts as not covered.
+    SampleMask outline() const;
+
+    /// How far the closest set sample is from x, y, in samples; `most` if it is not nearer.
+    double distanceToNearest(int x, int y, double most) const;
+
+private:
+    bool isFull(int y, int first, int last) const;
+    void setRun(int y, int first, int last);
+
+    int m_width = 0, m_height = 0, m_wordsPerRow = 0;
+    std::vector<std::uint64_t> m_words;
+};
+
+/// The samples that are set in `a` and not in `b`, which is of the same size.
+std::size_t countDifference(const SampleMask& a, const SampleMask& b);
+
+}  // namespace um

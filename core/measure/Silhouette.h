@@ -1,0 +1,79 @@
+#pragma once
+/// How far a level's outline is from its source's, in pixels, from many directions.
+#include "base/Progress.h"
+#include "draw/SampleMask.h"
+
+#include <string>
+
+namespace um {
+
+/// Two outlines in one picture, held against each other.
+struct OutlineDifference {
+    double lost = 0;        ///< area of the source that the level does not cover, in pixels
+    double grown = 0;       ///< area of the level beyond the source
+    double sourceArea = 0;  ///< in pixels
+    double mean = 0;        ///< distance from each outline to the other, both ways, in pixels
+    double max = 0;
+
+    /// What differs as a share of the source's area.
+    double areaShare() const { return sourceArea > 0 ? (lost + grown) / sourceArea : 0; }
+};
+
+/// @param across  samples along a pixel
+OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& level, int across);
+
+/// A direction to look from, towards the viewer.
+struct Direction {
+    double azimuth = 0;    ///< degrees; 0 from the front (+z), 90 from +x
+    double elevation = 0;  ///< degrees; 90 from above (+y)
+
+    Vec3d vector() const;
+    /// Turns the direction to the viewer (+z), with up (+y) upwards; from above or below, with the back (-z) upwards.
+    Mat3d turn() const;
+};
+
+/// "from the front", "from the right, 35° above".
+std::string describe(const Direction& direction);
+
+/// The extent of a mesh upright (y), by which its size on a screen is told; of what lies flat, the largest extent.
+double standingHeight(const Mesh& mesh);
+
+/// The lattice points on a cube that is cut into n x n squares a side, blown up to the sphere so that they lie evenly:
+/// 26, 98 or 386 of them. For each one its opposite is there too.
+/// @throws InputError  if `count` is another number
+std::vector<Direction> viewDirections(int count);
+
+struct SilhouetteSettings {
+    int views = 98;
+    double heightPixels = 512;  ///< of the source, upright
+    int across = 4;             ///< samples along a pixel
+};
+
+struct Silhouette {
+    double heightPixels = 0;
+    std::vector<Direction> directions;
+    std::vector<OutlineDifference> views;  ///< in each direction
+    std::size_t worst = 0;                 ///< the view with the largest distance
+
+    double mean = 0;             ///< of all views' means
+    double max = 0;              ///< of all views
+    double areaShare = 0;        ///< of all views' areas together
+    double lost = 0, grown = 0;  ///< the same, apart
+};
+
+/// Draws both without perspective at the same scale. Opposite directions show the same outline mirrored, so that one
+/// of them is drawn.
+/// @throws MeshError   if a picture would have more than 4096 pixels a side
+/// @throws Cancelled
+Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const SilhouetteSettings& settings,
+                             const Progress& progress);
+
+/// Both meshes as seen in one picture: `project` takes positions to pixels as homogeneous x, y and w; what lies behind
+/// the viewer (w not above 0) is not drawn.
+struct OutlinePair {
+    SampleMask source, level;
+};
+OutlinePair drawOutlines(const Mesh& source, const Mesh& level, const Eigen::Matrix<double, 3, 4>& project, int width,
+                         int height, int across, const Progress& progress);
+
+}  // namespace um

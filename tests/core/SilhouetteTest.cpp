@@ -1,0 +1,181 @@
+// Outlines against known answers: areas, distances, directions.
+#include "measure/Silhouette.h"
+#include "reduce/Reduce.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+using namespace um;
+
+namespace {
+
+// Upright, with n sides; its corners lie on the circle.
+Mesh prism(std::size_t n, double radius = 1, double height = 2) {
+    Mesh mesh;
+    for (std::size_t i = 0; i < n; ++i) {
+        const double angle = 2 * pi * double(i) / double(n);
+        for (const double y : {0.0, height})
+            mesh.positions.emplace_back(float(radius * std::cos(angle)), float(y), float(-radius * std::sin(angle)));
+    }
+    const auto low = [&](std::size_t i) { return VertexId(2 * (i % n)); };
+    for (std::size_t i = 0; i < n; ++i) {
+        mesh.triangles.push_back({low(i), low(i + 1), low(i) + 1});
+        mesh.triangles.push_back({low(i + 1), low(i + 1) + 1, low(i) + 1});
+        if (i < 1 || i + 1 >= n) continue;
+        mesh.triangles.push_back({low(0) + 1, low(i) + 1, low(i + 1) + 1});
+        mesh.triangles.push_back({low(0), low(i + 1), low(i)});
+    }
+    ensureSections(mesh, "prism");
+    return mesh;
+}
+
+std::size_t viewAt(const Silhouette& silhouette, const Vec3d& direction) {
+    std::size_t best = 0;
+    for (std::size_t i = 0; i < silhouette.directions.size(); ++i)
+        if (silhouette.directions[i].vector().dot(direction) > silhouette.directions[best].vector().dot(direction))
+            best = i;
+    return best;
+}
+
+}  // namespace
+
+class SilhouetteTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void looksFromEvenlySpreadDirections() {
+        for (const int count : {26, 98, 386}) {
+            const std::vector<Direction> directions = viewDirections(count);
+            QCOMPARE(directions.size(), std::size_t(count));
+            double leastGap = 2, mostGap = 0;
+            for (std::size_t i = 0; i < directions.size(); ++i) {
+                const Vec3d d = directions[i].vector();
+                QVERIFY((d + directions[directions.size() - 1 - i].vector()).norm() < 1e-9);  // its opposite
+                double nearest = 2;
+                for (std::size_t j = 0; j < directions.size(); ++j)
+                    if (j != i) nearest = std::min(nearest, (directions[j].vector() - d).norm());
+                leastGap = std::min(leastGap, nearest);
+                mostGap = std::max(mostGap, nearest);
+                const Mat3d turn = directions[i].turn();
+                QVERIFY((turn * d - Vec3d::UnitZ()).norm() < 1e-9);
+                QVERIFY(std::abs(turn.determinant() - 1) < 1e-9);
+                QVERIFY((turn * Vec3d::UnitY()).y() > -1e-9);  // up stays up
+            }
+            QVERIFY(mostGap < 1.6 * leastGap);
+        }
+        QVERIFY(test::errorOf([] { viewDirections(50); }).contains("26, 98 or 386"));
+    }
+
+    void namesDirectionsAsAPersonWould() {
+        QVERIFY((Direction{0, 0}.vector() - Vec3d(0, 0, 1)).norm() < 1e-9);   // the front
+        QVERIFY((Direction{90, 0}.vector() - Vec3d(1, 0, 0)).norm() < 1e-9);  // from the right
+        QVERIFY((Direction{0, 90}.vector() - Vec3d(0, 1, 0)).norm() < 1e-9);  // from above
+    }
+
+    void findsNothingBetweenEqualMeshes() {
+        const Mesh sphere = test::makeSphere(1, 30);
+        const Silhouette same = measureSilhouette(sphere, sphere, {26, 200, 4}, Progress());
+        QCOMPARE(same.max, 0.0);
+        QCOMPARE(same.areaShare, 0.0);
+    }
+
+    void measuresTheRadialDifferenceOfSpheres() {
+        // 300 px tall: a radius of 150 px against 145.5.
+        const Silhouette shrunk =
+            measureSilhouette(test::makeSphere(1, 80), test::makeSphere(0.97, 80), {98, 300, 4}, Progress());
+        QVERIFY2(std::abs(shrunk.mean - 4.5) < 0.1, qPrintable(QString::number(shrunk.mean)));
+        QVERIFY2(shrunk.max < 4.5 + 0.5, qPrintable(QString::number(shrunk.max)));
+        QVERIFY(std::abs(shrunk.lost - (1 - 0.97 * 0.97)) < 0.002);
+        QVERIFY(shrunk.grown < 1e-4);
+        const Silhouette blown =
+            measureSilhouette(test::makeSphere(0.97, 80), test::makeSphere(1, 80), {26, 291, 4}, Progress());
+        QVERIFY(std::abs(blown.mean - 4.5) < 0.1);
+        QVERIFY(blown.lost < 1e-4 && blown.grown > 0.05);
+    }
+
+    void measuresTheSagittaOfAnInscribedPolygon() {
+        const Silhouette s = measureSilhouette(prism(720, 1, 1), prism(12, 1, 1), {26, 200, 8}, Progress());
+        const OutlineDifference& above = s.views[viewAt(s, Vec3d::UnitY())];
+        const double sagitta = 200 * (1 - std::cos(pi / 12));
+        QVERIFY2(std::abs(above.max - sagitta) < 0.2, qPrintable(QString("%1, not %2").arg(above.max).arg(sagitta)));
+        const double share = 1 - 12 * std::sin(pi / 6) / 2 / pi;
+        QVERIFY(std::abs(above.areaShare() - share) < 0.02 * share);
+    }
+
+    void hardlyChangesWithFinerSamples() {
+        const Mesh source = test::makeTorus(1, 0.4, 90, 40);
+        const Mesh level = reduceMesh(source, 200, {}, Progress()).mesh;
+        const Silhouette coarse = measureSilhouette(source, level, {98, 300, 4}, Progress());
+        const Silhouette fine = measureSilhouette(source, level, {98, 300, 8}, Progress());
+        for (const auto& [a, b] : {std::pair(coarse.mean, fine.mean), std::pair(coarse.max, fine.max),
+                                   std::pair(coarse.areaShare, fine.areaShare)})
+            QVERIFY2(std::abs(a - b) < 0.02 * b, qPrintable(QString("%1 %2").arg(a).arg(b)));
+    }
+
+    void findsALostHandleFromWhereItShows() {
+        // A ball with a ring through it, seen edge-on from above; the level has no ring.
+        Mesh source = test::makeSphere(1, 40);
+        Mesh ring = test::makeTorus(1.2, 0.1, 80, 20);  // lies flat, around y
+        const auto first = VertexId(source.vertexCount());
+        const Mesh level = source;
+        source.positions.insert(source.positions.end(), ring.positions.begin(), ring.positions.end());
+        for (Triangle t : ring.triangles) {
+            for (VertexId& v : t) v += first;
+            source.triangles.push_back(t);
+        }
+        source.sections.clear();
+        ensureSections(source, "ball and ring");
+        const Silhouette s = measureSilhouette(source, level, {26, 400, 4}, Progress());
+        QVERIFY(s.views[viewAt(s, Vec3d::UnitY())].lost > 0);
+        QVERIFY2(std::abs(s.max - 0.3 * 200) < 3, qPrintable(QString::number(s.max)));  // 1.3 out to 1.0
+        QVERIFY(s.grown < 1e-3 && s.lost > 0.02);
+    }
+
+    void seesWhatACameraSees() {
+        // A pinhole at z = 4 looking at -z: a ball of radius 1 covers a disc of radius f / sqrt(4² - 1).
+        Eigen::Matrix<double, 3, 4> project;
+        const double f = 300;
+        project << f, 0, -200, 800, 0, -f, -200, 800, 0, 0, -1, 4;
+        const Mesh ball = test::makeSphere(1, 60);
+        const OutlinePair pair = drawOutlines(ball, test::makeSphere(0.5, 60), project, 400, 400, 4, Progress());
+        const OutlineDifference d = compareOutlines(pair.source, pair.level, 4);
+        const double radius = f / std::sqrt(15.0), small = f * 0.5 / std::sqrt(15.75);
+        QVERIFY2(std::abs(d.sourceArea - pi * radius * radius) < 0.01 * pi * radius * radius,
+                 qPrintable(QString::number(d.sourceArea)));
+        QVERIFY2(std::abs(d.mean - (radius - small)) < 0.5, qPrintable(QString::number(d.mean)));
+        QCOMPARE(d.grown, 0.0);
+        // From inside nothing of it lies wholly in front.
+        project.col(3) << -200.0 * 0, -200.0 * 0, 0;
+        drawOutlines(ball, ball, project, 400, 400, 4, Progress());
+    }
+
+    void doesWithoutAnythingToSee() {
+        const Mesh sphere = test::makeSphere(1, 10);
+        QCOMPARE(measureSilhouette(Mesh(), sphere, {}, Progress()).max, 0.0);
+        QVERIFY(test::errorOf([&] { measureSilhouette(sphere, sphere, {26, 9000, 4}, Progress()); }).contains("4,096"));
+        Progress cancelled;
+        cancelled.cancel();
+        QVERIFY_EXCEPTION_THROWN(measureSilhouette(sphere, sphere, {}, cancelled), Cancelled);
+    }
+
+    void findsTheNearestSampleExactly() {
+        SampleMask mask(200, 150);
+        std::vector<std::pair<int, int>> set;
+        for (int i = 0; i < 25; ++i) {
+            const int x = int(mixBits(std::uint64_t(i)) % 200), y = int(mixBits(std::uint64_t(i) + 99) % 150);
+            mask.row(y)[std::size_t(x) / 64] |= std::uint64_t(1) << (x % 64);
+            set.push_back({x, y});
+        }
+        for (int y = 0; y < 150; y += 7)
+            for (int x = 0; x < 200; x += 3) {
+                double expected = 1e9;
+                for (const auto& [sx, sy] : set) expected = std::min(expected, std::hypot(sx - x, sy - y));
+                QVERIFY(std::abs(mask.distanceToNearest(x, y, 1000) - expected) < 1e-9);
+            }
+        QCOMPARE(SampleMask(10, 10).distanceToNearest(3, 3, 77), 77.0);
+    }
+};
+
+QTEST_APPLESS_MAIN(SilhouetteTest)
+#include "SilhouetteTest.moc"
