@@ -239,6 +239,7 @@ void MainWindow::makeMenus() {
     ViewArea* area = &m_desk->view();
     add(view, tr("Lit or clay"), QKeySequence("C"), [area] { area->toggleLit(); });
     add(view, tr("Deviation"), QKeySequence("D"), [area] { area->toggleDeviation(); });
+    add(view, tr("Outline"), QKeySequence("S"), [area] { area->toggleOutline(); });
     add(view, tr("Edges"), QKeySequence("E"), [area] { area->toggleEdges(); });
     add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
     add(view, tr("Everything into view"), QKeySequence("F"), [area] { area->viewport().frameAll(); });

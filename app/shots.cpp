@@ -1,6 +1,7 @@
 // umesh-shots: takes the pictures of docs/screenshots from the demo data, driving the real window.
 #include "app/MainWindow.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
@@ -42,16 +43,21 @@ public:
 
     void run() {
         if (wants("welcome")) take("welcome");
-        jar();
-        if (wants("eel-hard") || wants("eel-hard-held"))
+        if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "export", "night"})) jar();
+        if (wants("anchor-outline")) anchor();
+        if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
-        if (wants("jar-hard") || wants("jar-hard-held"))
+        if (wantsAny({"jar-hard", "jar-hard-held"}))
             hard("storage-jar-07", "jar-hard", "2500", "45mm", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
         if (wants("coral-6m")) coral();
     }
 
 private:
     bool wants(const QString& name) const { return m_only.isEmpty() || m_only == name; }
+
+    bool wantsAny(std::initializer_list<const char*> names) const {
+        return std::any_of(names.begin(), names.end(), [this](const char* name) { return wants(name); });
+    }
 
     void settle() {
         waitFor([&] { return !m_window.openJob().isRunning() && m_window.desk().isIdle(); }, 180);
@@ -115,6 +121,22 @@ private:
             take("night");
             applyTheme(Theme::paperTheme());
         }
+        m_window.model().undoStack().setClean();
+    }
+
+    // Where the outline suffers most, seen from there.
+    void anchor() {
+        AssetDesk& desk = m_window.desk();
+        m_window.open(m_data + "/anchor.glb");
+        settle();
+        reduce("900");
+        settle();
+        desk.view().toggleOutline();
+        for (auto* button : desk.outline().findChildren<QPushButton*>())
+            if (button->isVisible()) button->click();
+        settle();
+        take("anchor-outline");
+        desk.view().toggleOutline();
         m_window.model().undoStack().setClean();
     }
 

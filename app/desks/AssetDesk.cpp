@@ -1,13 +1,16 @@
 #include "app/desks/AssetDesk.h"
 
+#include "app/desks/OutlineWatch.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
+#include "app/viewport/OutlineLayer.h"
 #include "app/viewport/ViewArea.h"
 #include "base/Error.h"
 #include "base/Units.h"
@@ -25,14 +28,6 @@ namespace {
 
 constexpr int leftWidth = 222;
 constexpr int rightWidth = 292;
-
-double heightInMetres(const Mesh& mesh) {
-    const Box3f box = boundingBox(mesh);
-    // Flat things would have no height at all; they are judged by their largest side.
-    const double height = double(box.sizes().y());
-    const double largest = double(box.sizes().maxCoeff());
-    return (height > 0.05 * largest ? height : largest) * mesh.metresPerUnit;
-}
 
 QWidget* makePanel(int width) {
     auto* panel = new QWidget;
@@ -54,10 +49,12 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_target(new TargetPanel(m_reducing)),
       m_protect(new ProtectPanel),
       m_evidence(new EvidencePanel(m_measuring)),
+      m_outlineWatch(new OutlineWatch(m_view->viewport(), this)),
+      m_outline(new OutlinePanel(m_outlineWatch->job())),
       m_sightline(new SightlineStrip),
       m_decision(new QWidget),
       m_keep(new QPushButton),
-      m_replace(new QPushButton(tr("Replace source"))),
+      m_replace(new QPushButton(tr("Replace"))),
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
     m_export = new ExportCard(m_view);
@@ -105,6 +102,21 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
         discardPreview();
         m_model.change(tr("Unit"), std::move(next));
     });
+    connect(m_outlineWatch, &OutlineWatch::measured, this,
+            [this] { m_outline->show(m_outlineWatch->silhouette(), m_outlineWatch->heightPixels()); });
+    connect(m_outlineWatch, &OutlineWatch::seenFromHere, this, [this](const auto& difference) {
+        m_view->setOutlineLine(!difference ? QString()
+                                           : tr("outline off by %1 px from here, seen %2 px tall")
+                                                 .arg(QString::fromStdString(formatNumber(difference->max)))
+                                                 .arg(int(std::lround(m_outlineWatch->heightPixels()))));
+    });
+    connect(m_outlineWatch, &OutlineWatch::pictureChanged, &m_view->outlineLayer(), &OutlineLayer::setPicture);
+    connect(m_view, &ViewArea::outlineWanted, m_outlineWatch, &OutlineWatch::setPictureWanted);
+    connect(m_outline, &OutlinePanel::lookWanted, this, [this](const Direction& direction) {
+        m_view->viewport().lookFrom(direction.azimuth * pi / 180, direction.elevation * pi / 180);
+    });
+    connect(&m_view->viewport(), &Viewport::cameraChanged, this,
+            [this] { m_outline->disc().setEye(m_view->viewport().camera().turn().row(2).transpose()); });
     connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
     connect(m_export, &ExportCard::exported, &m_messages, &MessageBar::say);
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
@@ -139,25 +151,25 @@ QWidget* AssetDesk::makeRight() {
     m_keep->setToolTip(tr("Keeps the result as a level beside the source"));
     m_replace->setToolTip(tr("Puts the result in the source's place; undo brings the source back"));
     m_discard->setToolTip(tr("Drops the result; the source and the kept levels stay"));
-    auto* others = new QHBoxLayout;
-    others->setSpacing(6);
-    others->addWidget(m_replace, 1);
-    others->addWidget(m_discard, 1);
-    auto* buttons = new QVBoxLayout(m_decision);
+    for (QPushButton* button : {m_keep, m_replace, m_discard}) button->setStyleSheet("padding: 7px 8px");
+    auto* buttons = new QHBoxLayout(m_decision);
     buttons->setContentsMargins(0, 0, 0, 0);
     buttons->setSpacing(6);
-    buttons->addWidget(m_keep);
-    buttons->addLayout(others);
+    buttons->addWidget(m_keep, 1);
+    buttons->addWidget(m_replace);
+    buttons->addWidget(m_discard);
     QWidget* panel = makePanel(rightWidth);
     // In a low window the upper part scrolls; the decision always stays in sight.
     auto* content = new QWidget;
     auto* upper = new QVBoxLayout(content);
     upper->setContentsMargins(16, 12, 16, 0);
-    upper->setSpacing(9);
+    upper->setSpacing(8);
     upper->addWidget(m_target);
     upper->addWidget(m_protect);
     upper->addWidget(makeRule());
     upper->addWidget(m_evidence);
+    upper->addWidget(makeRule());
+    upper->addWidget(m_outline);
     upper->addStretch();
     auto* scroll = new QScrollArea;
     scroll->setWidget(content);
@@ -201,7 +213,8 @@ std::shared_ptr<const Mesh> AssetDesk::shownMesh() const {
 
 bool AssetDesk::isIdle() const {
     return !m_reducing.isRunning() && !m_measuring.isRunning() && !m_counting.isRunning() && !m_preparing.isRunning() &&
-           !m_outlining.isRunning() && (!m_model.isOpen() || m_view->viewport().isSettled());
+           !m_outlining.isRunning() && m_outlineWatch->isIdle() &&
+           (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
 void AssetDesk::documentOpened() {
@@ -305,8 +318,7 @@ void AssetDesk::refreshLines() {
         return;
     }
     const double share = 100.0 * double(mesh->triangleCount()) / double(document.source->triangleCount());
-    const QString facts =
-        tr("%1 triangles · %2 % of source · %3").arg(count, QString::fromStdString(formatNumber(share)), draws);
+    const QString facts = tr("%1 triangles · %2 % · %3").arg(count, QString::fromStdString(formatNumber(share)), draws);
     QString second = tr("deviation not measured yet");
     if (level->evidence) {
         const double metres = document.source->metresPerUnit;
@@ -451,7 +463,7 @@ void AssetDesk::drawOutlines() {
         const Mesh coarse =
             source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
         const Mesh& drawn = coarse.triangles.empty() ? *source : coarse;
-        const double height = heightInMetres(*source);
+        const double height = standingHeight(*source) * source->metresPerUnit;
         std::vector<CoverageMask> outlines;
         for (const double pixels : SightlineStrip::outlineHeights()) {
             progress.check();
@@ -476,6 +488,14 @@ void AssetDesk::followViewer(double metres) {
     m_sightline->setViewer(metres);
     m_view->setViewer(m_model.document().screen, metres, m_model.document().source->metresPerUnit,
                       m_sightline->pixelsAt(metres));
+    watchOutlines();
+}
+
+void AssetDesk::watchOutlines() {
+    const Level* level = shownLevel();
+    m_outlineWatch->watch(m_model.document().source, level != nullptr ? level->mesh : nullptr,
+                          m_sightline->pixelsAt(m_model.document().viewerDistance));
+    m_outline->setVisible(level != nullptr);
 }
 
 void AssetDesk::keepPreview() {

@@ -14,6 +14,8 @@ class QPushButton;
 namespace um::app {
 
 class EvidencePanel;
+class OutlinePanel;
+class OutlineWatch;
 class ExportCard;
 class MessageBar;
 class PartsPanel;
@@ -33,6 +35,8 @@ public:
     ProtectPanel& protect() const { return *m_protect; }
     TargetPanel& target() { return *m_target; }
     EvidencePanel& evidence() { return *m_evidence; }
+    OutlinePanel& outline() { return *m_outline; }
+    OutlineWatch& outlineWatch() { return *m_outlineWatch; }
     LevelsPanel& levels() { return *m_levels; }
     SightlineStrip& sightline() { return *m_sightline; }
     ExportCard& exportCard() { return *m_export; }
@@ -71,6 +75,7 @@ private:
     void gatherStatisticsOfSource();
     void drawOutlines();
     void followViewer(double metres);
+    void watchOutlines();
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
     const Level* shownLevel() const;
@@ -96,6 +101,8 @@ private:
     TargetPanel* m_target;
     ProtectPanel* m_protect;
     EvidencePanel* m_evidence;
+    OutlineWatch* m_outlineWatch;
+    OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
     ExportCard* m_export;
     QWidget *m_left, *m_right, *m_decision;

@@ -49,7 +49,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     m_chart->setBackgroundVisible(false);
     m_chart->layout()->setContentsMargins(0, 0, 0, 0);
     m_chartView->setRenderHint(QPainter::Antialiasing);
-    m_chartView->setFixedHeight(72);
+    m_chartView->setFixedHeight(58);
     m_chartView->setFrameShape(QFrame::NoFrame);
     m_chartView->setBackgroundBrush(Qt::NoBrush);
     m_chartView->setStyleSheet("background: transparent");

@@ -35,7 +35,6 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     m_button->setFixedHeight(36);
     m_button->setToolTip(tr("Reduce to the target (Enter or Ctrl+Return); the source is not harmed"));
     m_meaning->setWordWrap(true);
-    m_meaning->setMinimumHeight(2 * QFontMetrics(textFont(-1)).height() + 2);
     m_meaning->setAlignment(Qt::AlignTop);
     m_slider->setRange(0, sliderSteps);
     m_slider->setFocusPolicy(Qt::NoFocus);

@@ -104,6 +104,7 @@ QString Theme::styleSheet() const {
         QPushButton#chip { background: @panel; border: 1px solid @rule; border-radius: 11px; padding: 3px 11px; }
         QPushButton#chip:checked { background: @accent; border-color: @accent; color: @onAccent; }
         QPushButton#chip:disabled { color: @softInk; background: transparent; }
+        QPushButton#small { background: @panel; border: 1px solid @rule; border-radius: 8px; padding: 1px 8px; }
         QProgressBar { background: @rule; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
         QProgressBar::chunk { background: @accent; border-radius: 2px; }
         QSlider { min-height: 20px; }

@@ -1,6 +1,7 @@
 #include "app/viewport/ViewArea.h"
 
 #include "app/panels/Widgets.h"
+#include "app/viewport/OutlineLayer.h"
 
 #include <QButtonGroup>
 #include <QEvent>
@@ -15,7 +16,8 @@ constexpr int margin = 14;
 
 }  // namespace
 
-ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(this)) {
+ViewArea::ViewArea(QWidget* parent)
+    : QWidget(parent), m_viewport(new Viewport(this)), m_outlineLayer(new OutlineLayer(this)) {
     const auto label = [&](const QFont& font, bool soft) {
         auto* made = new QLabel(this);
         made->setFont(font);
@@ -26,6 +28,7 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
     m_name = label(textFont(1, QFont::Bold), false);
     m_facts = label(textFont(), true);
     m_second = label(textFont(), true);
+    m_third = label(textFont(), true);
     m_sourceTag = label(textFont(-1), true);
     m_levelTag = label(textFont(-1, QFont::DemiBold), false);
     m_sourceTag->setText(tr("source"));
@@ -33,6 +36,7 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
     m_lit = makeChip(tr("Lit"), tr("The materials' colours (C changes between lit and clay)"));
     m_clay = makeChip(tr("Clay"), tr("Shape alone, without colours (C)"));
     m_deviation = makeChip(tr("Deviation"), tr("Colours where the level is farther off than the tolerance (D)"));
+    m_outline = makeChip(tr("Outline"), tr("Where the level's outline has lost area, and where it has grown (S)"));
     m_edges = makeChip(tr("Edges"), tr("The triangles' edges (E)"));
     m_wipe = makeChip(
         tr("Wipe"),
@@ -46,12 +50,13 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
     auto* row = new QHBoxLayout(m_chips);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(6);
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_edges, m_wipe, m_frame}) row->addWidget(button);
+    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe, m_frame})
+        row->addWidget(button);
     auto* grounds = new QButtonGroup(this);
     grounds->addButton(m_lit);
     grounds->addButton(m_clay);
     m_clay->setChecked(true);
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_edges, m_wipe})
+    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe})
         connect(button, &QPushButton::toggled, this, &ViewArea::applyLook);
     connect(m_frame, &QPushButton::clicked, m_viewport, &Viewport::frameAll);
 
@@ -67,7 +72,7 @@ ViewArea::ViewArea(QWidget* parent) : QWidget(parent), m_viewport(new Viewport(t
 }
 
 QPushButton* ViewArea::chip(const QString& name) const {
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_edges, m_wipe})
+    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe})
         if (button->text() == name) return button;
     return nullptr;
 }
@@ -76,6 +81,12 @@ void ViewArea::setLines(const QString& name, const QString& facts, const QString
     m_name->setText(name);
     m_facts->setText(facts);
     m_second->setText(second);
+    arrange();
+}
+
+void ViewArea::setOutlineLine(const QString& text) {
+    if (m_third->text() == text) return;
+    m_third->setText(text);
     arrange();
 }
 
@@ -98,6 +109,7 @@ void ViewArea::setPossible(bool anything, bool deviation, bool wipe) {
     m_inset->setVisible(anything);
     m_deviation->setEnabled(deviation);
     m_wipe->setEnabled(wipe);
+    m_outline->setEnabled(wipe);
     if (m_welcome != nullptr) m_welcome->setVisible(!anything);
     applyLook();
 }
@@ -153,19 +165,24 @@ void ViewArea::applyLook() {
     m_sourceTag->setVisible(wipes);
     m_levelTag->setVisible(wipes);
     m_scale->setVisible(look.deviation);
+    const bool outlines = m_outline->isChecked() && m_canWipe;
+    m_outlineLayer->setVisible(outlines);
+    emit outlineWanted(outlines);
     arrange();
 }
 
 void ViewArea::arrange() {
     m_viewport->setGeometry(rect());
+    m_outlineLayer->setGeometry(rect());
     m_chips->adjustSize();
     m_chips->move(width() - m_chips->width() - margin, margin - 2);
-    for (QLabel* label : {m_name, m_facts, m_second, m_sourceTag, m_levelTag}) label->adjustSize();
+    for (QLabel* label : {m_name, m_facts, m_second, m_third, m_sourceTag, m_levelTag}) label->adjustSize();
     m_name->move(margin + 2, margin);
     m_facts->move(m_name->geometry().right() + 9, margin + m_name->height() - m_facts->height());
     m_second->move(margin + 2, margin + m_name->height() + 1);
+    m_third->move(margin + 2, m_second->geometry().bottom() + 2);
     // On a narrow window the chips come below the lines.
-    if (m_facts->geometry().right() + 12 > m_chips->x()) m_chips->move(m_chips->x(), m_second->geometry().bottom() + 8);
+    if (m_facts->geometry().right() + 12 > m_chips->x()) m_chips->move(m_chips->x(), m_third->geometry().bottom() + 8);
     const int line = int(std::lround(m_wipeShare * width()));
     m_line->setGeometry(line - m_line->width() / 2, 0, m_line->width(), height());
     m_sourceTag->move(line - 16 - m_sourceTag->width(), height() - margin - m_sourceTag->height());
@@ -185,6 +202,10 @@ void ViewArea::resizeEvent(QResizeEvent*) {
 
 void ViewArea::toggleDeviation() {
     if (m_canDeviate) m_deviation->toggle();
+}
+
+void ViewArea::toggleOutline() {
+    if (m_canWipe) m_outline->toggle();
 }
 
 void ViewArea::toggleEdges() {

@@ -10,6 +10,8 @@ class QPushButton;
 
 namespace um::app {
 
+class OutlineLayer;
+
 class ViewArea : public QWidget {
     Q_OBJECT
 
@@ -19,8 +21,11 @@ public:
     Viewport& viewport() { return *m_viewport; }
     AsSeenInset& inset() { return *m_inset; }
 
-    /// The two quiet lines: what is shown, and how far it is off.
+    /// The quiet lines: what is shown, and how far it is off.
     void setLines(const QString& name, const QString& facts, const QString& second);
+    /// How far the outline is off from here.
+    void setOutlineLine(const QString& text);
+    OutlineLayer& outlineLayer() { return *m_outlineLayer; }
     void setTolerance(double metres, double metresPerUnit);
     void setChosenPart(int part);
     /// Whether there is anything to look at, whether it has deviations to colour, and whether there is a pair to wipe
@@ -37,9 +42,14 @@ public:
 
 public slots:
     void toggleDeviation();
+    void toggleOutline();
     void toggleEdges();
     void toggleWipe();
     void toggleLit();
+
+signals:
+    /// Whether the difference of the outlines is to be shown.
+    void outlineWanted(bool wanted);
 
 protected:
     void resizeEvent(QResizeEvent* event) override;
@@ -51,9 +61,10 @@ private:
     void arrange();
 
     Viewport* m_viewport;
-    QLabel *m_name, *m_facts, *m_second, *m_sourceTag, *m_levelTag;
-    QPushButton *m_lit, *m_clay, *m_deviation, *m_edges, *m_wipe, *m_frame;
+    QLabel *m_name, *m_facts, *m_second, *m_third, *m_sourceTag, *m_levelTag;
+    QPushButton *m_lit, *m_clay, *m_deviation, *m_outline, *m_edges, *m_wipe, *m_frame;
     QWidget* m_chips;
+    OutlineLayer* m_outlineLayer;
     WipeLine* m_line;
     DeviationScale* m_scale;
     AsSeenInset* m_inset;

@@ -189,6 +189,7 @@ void Viewport::warmUp() {
 
 void Viewport::resizeGL(int, int) {
     changed();
+    emit resized();
 }
 
 void Viewport::clip(int left, int width) {

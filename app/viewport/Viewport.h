@@ -49,6 +49,7 @@ public:
 
 signals:
     void cameraChanged();
+    void resized();
     /// The asset as the player sees it, `pixels` square, true to size.
     void asSeenChanged(const QImage& picture);
     void settled();

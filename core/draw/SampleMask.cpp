@@ -91,6 +91,10 @@ void SampleMask::cover(const std::vector<Triangle>& triangles, const std::vector
     for (const Triangle& t : triangles) cover(places[t[0]], places[t[1]], places[t[2]]);
 }
 
+void SampleMask::unite(const SampleMask& other) {
+    for (std::size_t i = 0; i < m_words.size(); ++i) m_words[i] |= other.m_words[i];
+}
+
 std::size_t SampleMask::count() const {
     std::size_t sum = 0;
     for (const std::uint64_t word : m_words) sum += std::size_t(std::popcount(word));
@@ -154,13 +158,14 @@ double SampleMask::distanceToNearest(int x, int y, double most) const {
     return std::sqrt(best);
 }
 
-std::size_t countDifference(const SampleMask& a, const SampleMask& b) {
-    std::size_t sum = 0;
+SampleMask difference(const SampleMask& a, const SampleMask& b) {
+    SampleMask result = a;
     for (int y = 0; y < a.height(); ++y) {
-        const auto first = a.row(y), second = b.row(y);
-        for (std::size_t i = 0; i < first.size(); ++i) sum += std::size_t(std::popcount(first[i] & ~second[i]));
+        const auto without = b.row(y);
+        const auto row = result.row(y);
+        for (std::size_t i = 0; i < row.size(); ++i) row[i] &= ~without[i];
     }
-    return sum;
+    return result;
 }
 
 }  // namespace um

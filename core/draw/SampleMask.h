@@ -31,6 +31,9 @@ public:
     void cover(const Vec2f& a, const Vec2f& b, const Vec2f& c);
     void cover(const std::vector<Triangle>& triangles, const std::vector<Vec2f>& places);
 
+    /// Covers what the other one, of the same size, covers too.
+    void unite(const SampleMask& other);
+
     std::size_t count() const;
 
     /// The covered samples next to one that is not covered; the picture's own edge counts as not covered.
@@ -47,7 +50,7 @@ private:
     std::vector<std::uint64_t> m_words;
 };
 
-/// The samples that are set in `a` and not in `b`, which is of the same size.
-std::size_t countDifference(const SampleMask& a, const SampleMask& b);
+/// What is covered in `a` and not in `b`, which is of the same size.
+SampleMask difference(const SampleMask& a, const SampleMask& b);
 
 }  // namespace um

@@ -27,8 +27,13 @@ std::vector<Vec2f> placesIn(const Mesh& mesh, const Vec3d& middle, const Eigen::
     return places;
 }
 
-OutlineDifference viewFrom(const Mesh& source, const Mesh& level, const Vec3d& middle, const Mat3d& turn, double scale,
-                           int across) {
+}  // namespace
+
+OutlineDifference compareFrom(const Mesh& source, const Mesh& level, const Mat3d& turn, double pixelsPerUnit,
+                              int across) {
+    // Counted from the source's middle, where single precision is best.
+    const Vec3d middle = boundingBox(source).center().cast<double>();
+    const double scale = pixelsPerUnit * across;
     Eigen::Matrix<float, 2, 3> flat;
     flat << (turn.row(0) * scale).cast<float>(), (-turn.row(1) * scale).cast<float>();
     std::vector<Vec2f> sourcePlaces = placesIn(source, middle, flat), levelPlaces = placesIn(level, middle, flat);
@@ -47,14 +52,12 @@ OutlineDifference viewFrom(const Mesh& source, const Mesh& level, const Vec3d& m
     return compareOutlines(inSource, inLevel, across);
 }
 
-}  // namespace
-
 OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& level, int across) {
     OutlineDifference result;
     const double area = double(across) * across;
     result.sourceArea = double(source.count()) / area;
-    result.lost = double(countDifference(source, level)) / area;
-    result.grown = double(countDifference(level, source)) / area;
+    result.lost = double(difference(source, level).count()) / area;
+    result.grown = double(difference(level, source).count()) / area;
     const std::array<SampleMask, 2> outlines = {source.outline(), level.outline()};
     // Where one of them shows nothing, all of the other is off by as much as the picture is large.
     const double most = std::hypot(source.width(), source.height());
@@ -110,7 +113,14 @@ double standingHeight(const Mesh& mesh) {
     const Box3f box = boundingBox(mesh);
     if (box.isEmpty()) return 0;
     const Vec3d size = (box.max() - box.min()).cast<double>();
-    return size.y() > 1e-3 * size.maxCoeff() ? size.y() : size.maxCoeff();
+    return size.y() > 0.05 * size.maxCoeff() ? size.y() : size.maxCoeff();
+}
+
+double mostHeightPixels(const Mesh& source, const Mesh& level) {
+    Box3f both = boundingBox(source);
+    both.extend(boundingBox(level));
+    const double size = double((both.max() - both.min()).norm());
+    return size > 0 ? largestPicture * standingHeight(source) / size : largestPicture;
 }
 
 std::vector<Direction> viewDirections(int count) {
@@ -141,12 +151,9 @@ Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const Silhou
     const double height = standingHeight(source);
     if (!(height > 0) || !(settings.heightPixels > 0)) return result;
     const double pixelsPerUnit = settings.heightPixels / height;
-    Box3f both = box;
-    both.extend(boundingBox(level));
-    if (double((both.max() - both.min()).norm()) * pixelsPerUnit > largestPicture)
+    if (settings.heightPixels > mostHeightPixels(source, level))
         throw MeshError("Outlines at " + std::to_string(int(settings.heightPixels)) +
                         " px would need pictures of more than 4,096 pixels a side; ask for fewer.");
-    const Vec3d middle = box.center().cast<double>();
     // Of a direction and its opposite, the later one in the list is drawn.
     const std::size_t count = result.views.size(), half = count / 2;
     std::atomic<std::size_t> done = 0;
@@ -154,14 +161,15 @@ Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const Silhou
         half,
         [&](std::size_t i) {
             const std::size_t view = half + i;
-            result.views[view] = viewFrom(source, level, middle, result.directions[view].turn(),
-                                          pixelsPerUnit * settings.across, settings.across);
+            result.views[view] =
+                compareFrom(source, level, result.directions[view].turn(), pixelsPerUnit, settings.across);
             result.views[count - 1 - view] = result.views[view];
             progress.at(double(++done) / double(half));
         },
         1);
     double area = 0;
-    for (std::size_t i = 0; i < count; ++i) {
+    // Of two opposite views, which are the same, the one from above is named.
+    for (std::size_t i = count; i-- > 0;) {
         const OutlineDifference& view = result.views[i];
         result.mean += view.mean / double(count);
         result.lost += view.lost;
@@ -191,10 +199,22 @@ OutlinePair drawOutlines(const Mesh& source, const Mesh& level, const Eigen::Mat
                                      : Vec2f(Vec2f::Constant(hidden));
         });
         progress.check();
-        for (const Triangle& t : mesh.triangles) {
-            const Vec2f &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
-            if (!std::isnan(a.x()) && !std::isnan(b.x()) && !std::isnan(c.x())) mask.cover(a, b, c);
-        }
+        // Each share of the triangles on a picture of its own; all of them together are the whole.
+        constexpr std::size_t shares = 4;
+        std::array<SampleMask, shares> masks;
+        parallelFor(
+            shares,
+            [&](std::size_t i) {
+                masks[i] = mask;
+                const std::size_t end = mesh.triangleCount() * (i + 1) / shares;
+                for (std::size_t n = mesh.triangleCount() * i / shares; n < end; ++n) {
+                    const Triangle& t = mesh.triangles[n];
+                    const Vec2f &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
+                    if (!std::isnan(a.x()) && !std::isnan(b.x()) && !std::isnan(c.x())) masks[i].cover(a, b, c);
+                }
+            },
+            1);
+        for (const SampleMask& part : masks) mask.unite(part);
         progress.check();
     };
     draw(source, pair.source);

@@ -22,6 +22,10 @@ struct OutlineDifference {
 /// @param across  samples along a pixel
 OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& level, int across);
 
+/// The same for two meshes drawn without perspective, looking along -z after `turn`.
+OutlineDifference compareFrom(const Mesh& source, const Mesh& level, const Mat3d& turn, double pixelsPerUnit,
+                              int across);
+
 /// A direction to look from, towards the viewer.
 struct Direction {
     double azimuth = 0;    ///< degrees; 0 from the front (+z), 90 from +x
@@ -37,6 +41,9 @@ std::string describe(const Direction& direction);
 
 /// The extent of a mesh upright (y), by which its size on a screen is told; of what lies flat, the largest extent.
 double standingHeight(const Mesh& mesh);
+
+/// The largest height in pixels at which the outlines of both can be compared.
+double mostHeightPixels(const Mesh& source, const Mesh& level);
 
 /// The lattice points on a cube that is cut into n x n squares a side, blown up to the sphere so that they lie evenly:
 /// 26, 98 or 386 of them. For each one its opposite is there too.

@@ -1,11 +1,14 @@
 // The whole path through the real window: open, look over, reduce, check, keep, save, find again, export.
+#include "app/desks/OutlineWatch.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/OutlinePanel.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
+#include "app/viewport/OutlineLayer.h"
 #include "base/Units.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
@@ -193,6 +196,75 @@ private slots:
         QVERIFY(waitUntil([&] { return desk.reduceJob().isRunning(); }, 5));
         QVERIFY(waitUntilIdle(*m_window));
         QCOMPARE(desk.preview()->mesh->positions, before->mesh->positions);
+    }
+
+    void comparesOutlinesFromAllSidesAndFromHere() {
+        AssetDesk& desk = m_window->desk();
+        QVERIFY(waitUntilIdle(*m_window));
+        const auto found = desk.outlineWatch().silhouette();
+        QVERIFY(found != nullptr);
+        // As tall as the Sightline says, and the same figures as the core's, measured here once more.
+        const double height = desk.sightline().pixelsAt(m_window->model().document().viewerDistance);
+        QVERIFY(std::abs(found->heightPixels - height) < 1e-6 * height);
+        const Mesh &source = *m_window->model().document().source, &level = *desk.preview()->mesh;
+        const Silhouette again = measureSilhouette(source, level, {98, height}, Progress());
+        QCOMPARE(desk.outline().text("at most"), QString::fromStdString(formatNumber(again.max) + " px"));
+        QCOMPARE(desk.outline().text("mean"), QString::fromStdString(formatNumber(again.mean) + " px"));
+        QCOMPARE(desk.outline().text("area"), QString::fromStdString(formatNumber(100 * again.areaShare) + " %"));
+        const Direction& worst = again.directions[again.worst];
+        QCOMPARE(desk.outline().text("worst"), QString::fromStdString(describe(worst)));
+        // There it is off by as much as the panel says.
+        QPushButton* look = test::buttonNamed(desk.outline(), "Look there");
+        QVERIFY(look != nullptr);
+        QTest::mouseClick(look, Qt::LeftButton);
+        const auto towards = [&] { return Vec3d(desk.view().viewport().camera().turn().row(2).transpose()); };
+        QVERIFY((towards() - worst.vector()).norm() < 0.03);
+        QVERIFY(waitUntilIdle(*m_window));
+        const double here =
+            compareFrom(source, level, desk.view().viewport().camera().turn(), height / standingHeight(source), 4).max;
+        QVERIFY2(visibleTexts().join("|").contains(
+                     QString("outline off by %1 px from here").arg(QString::fromStdString(formatNumber(here)))),
+                 qPrintable(visibleTexts().join("|")));
+        // The disc is clicked in its middle: the front.
+        DirectionDisc& disc = desk.outline().disc();
+        QTest::mouseClick(&disc, Qt::LeftButton, {}, disc.placeOf({0, 0}).toPoint());
+        QVERIFY((towards() - Vec3d::UnitZ()).norm() < 0.03);
+    }
+
+    void showsWhereTheOutlineIsLostAndGrown() {
+        AssetDesk& desk = m_window->desk();
+        // Pixels nearer to one of the two colours.
+        const auto coloured = [&](bool isLost) {
+            const QImage& picture = desk.view().outlineLayer().picture();
+            int count = 0;
+            for (int y = 0; y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x) {
+                    const QColor pixel = picture.pixelColor(x, y);
+                    count += pixel.alpha() > 60 && (pixel.red() > pixel.blue()) == isLost ? 1 : 0;
+                }
+            return count;
+        };
+        QTest::keyClick(m_window.get(), Qt::Key_S);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(desk.view().outlineLayer().isVisible());
+        const int lost = coloured(true), grown = coloured(false);
+        QVERIFY2(lost > 20 && grown > 5, qPrintable(QString("%1 %2").arg(lost).arg(grown)));
+        const QSize size = desk.view().viewport().size() * desk.view().viewport().devicePixelRatioF();
+        QCOMPARE(desk.view().outlineLayer().picture().size(), size);
+        // While the camera moves there is no picture of another view.
+        desk.view().viewport().lookFrom(1, 0.3);
+        QVERIFY(desk.view().outlineLayer().picture().isNull());
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!desk.view().outlineLayer().picture().isNull());
+        QTest::keyClick(m_window.get(), Qt::Key_S);
+        QVERIFY(!desk.view().outlineLayer().isVisible());
+        // The source alone has nothing to be compared with.
+        desk.show({});
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(desk.outlineWatch().silhouette() == nullptr);
+        QVERIFY(!visibleTexts().join("|").contains("outline off"));
+        desk.show({Shown::preview});
+        QVERIFY(waitUntilIdle(*m_window));
     }
 
     void recoloursAtOnceForAnotherTolerance() {

@@ -1,0 +1,37 @@
+#include "app/viewport/OutlineLayer.h"
+
+#include "app/theme/Theme.h"
+
+#include <QPainter>
+
+namespace um::app {
+
+OutlineLayer::OutlineLayer(QWidget* parent) : QWidget(parent) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+}
+
+void OutlineLayer::setPicture(const QImage& picture) {
+    m_picture = picture;
+    update();
+}
+
+void OutlineLayer::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    if (!m_picture.isNull()) painter.drawImage(rect(), m_picture);
+    // The key lies above the place of the deviation's scale.
+    constexpr int fromBottom = 66, fromRight = 14, square = 10;
+    painter.setFont(textFont(-2));
+    int x = width() - fromRight;
+    const int y = height() - fromBottom;
+    for (const auto& [text, color] :
+         {std::pair(tr("grown"), theme().blue), std::pair(tr("outline lost"), theme().brick)}) {
+        x -= painter.fontMetrics().horizontalAdvance(text);
+        painter.setPen(theme().ink);
+        painter.drawText(x, y + square - 1, text);
+        x -= square + 5;
+        painter.fillRect(x, y, square, square, color);
+        x -= 12;
+    }
+}
+
+}  // namespace um::app
