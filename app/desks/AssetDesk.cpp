@@ -168,7 +168,6 @@ QWidget* AssetDesk::makeRight() {
     upper->addWidget(m_protect);
     upper->addWidget(makeRule());
     upper->addWidget(m_evidence);
-    upper->addWidget(makeRule());
     upper->addWidget(m_outline);
     upper->addStretch();
     auto* scroll = new QScrollArea;

@@ -202,6 +202,7 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(5);
+    column->addWidget(makeRule());
     column->addLayout(heading);
     column->addLayout(body);
     connect(m_disc, &DirectionDisc::chosen, this, &OutlinePanel::lookWanted);

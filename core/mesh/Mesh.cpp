@@ -6,6 +6,8 @@
 #include <atomic>
 #include <limits>
 
+#include <utility>
+
 namespace um {
 namespace {
 
@@ -194,6 +196,25 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
         result.wedges = std::move(wedges);
     }
     return result;
+}
+
+void groupBySections(Mesh& mesh, const std::vector<std::uint16_t>& sections) {
+    std::vector<std::size_t> next(mesh.sections.size(), 0);
+    for (const std::uint16_t section : sections) ++next[section];
+    for (std::size_t s = 0; s < next.size(); ++s) mesh.sections[s].triangleCount = std::uint32_t(next[s]);
+    std::size_t first = 0;
+    for (std::size_t s = 0; s < next.size(); ++s) {
+        mesh.sections[s].firstTriangle = TriangleId(first);
+        first += std::exchange(next[s], first);
+    }
+    const auto sorted = [&](std::vector<Triangle>& values) {
+        std::vector<std::size_t> to = next;
+        std::vector<Triangle> result(values.size());
+        for (std::size_t t = 0; t < values.size(); ++t) result[to[sections[t]]++] = values[t];
+        values = std::move(result);
+    };
+    sorted(mesh.triangles);
+    if (!mesh.wedges.empty()) sorted(mesh.wedges);
 }
 
 void keepTriangles(Mesh& mesh, const std::vector<std::uint8_t>& kept) {

@@ -147,6 +147,9 @@ std::size_t dropUnused(Mesh& mesh);
 /// The triangles of some parts as a mesh of its own; part and material lists are kept whole.
 Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted);
 
+/// Sorts triangles, in whatever order, by the sections given for them, and sets the sections' runs.
+void groupBySections(Mesh& mesh, const std::vector<std::uint16_t>& sections);
+
 /// Drops the triangles for which `kept` is 0. Vertices stay, with their numbers.
 void keepTriangles(Mesh& mesh, const std::vector<std::uint8_t>& kept);
 

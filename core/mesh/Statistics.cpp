@@ -2,66 +2,18 @@
 
 #include "base/Parallel.h"
 #include "base/Units.h"
-#include "mesh/Connectivity.h"
+#include "mesh/EdgeWalk.h"
 
 #include <set>
 
 namespace um {
 namespace {
 
-struct EdgeCounts {
-    std::size_t border = 0;
-    std::size_t nonManifold = 0;
-    std::size_t winding = 0;
-    std::size_t duplicates = 0;
-    std::vector<std::array<VertexId, 2>> borderEdges;
-};
-
-// One edge end at a vertex: the vertex at the other end, and whether the triangle runs towards it.
-struct EdgeEnd {
-    VertexId other;
-    bool outgoing;
-    bool operator<(const EdgeEnd& b) const { return other != b.other ? other < b.other : outgoing < b.outgoing; }
-};
-
-void countEdgesAt(VertexId v, const std::vector<Triangle>& triangles, const VertexTriangles& around,
-                  std::vector<EdgeEnd>& ends, std::vector<std::array<VertexId, 2>>& others, EdgeCounts& counts) {
-    ends.clear();
-    others.clear();
-    for (const TriangleId t : around.of(v)) {
-        const Triangle& triangle = triangles[t];
-        const std::size_t corner = triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2;
-        const VertexId next = triangle[(corner + 1) % 3];
-        const VertexId last = triangle[(corner + 2) % 3];
-        if (next == last || next == v || last == v) continue;
-        if (next > v) ends.push_back({next, true});
-        if (last > v) ends.push_back({last, false});
-        // A triangle is compared with others at its smallest vertex only.
-        if (next > v && last > v) others.push_back({std::min(next, last), std::max(next, last)});
-    }
-    std::sort(ends.begin(), ends.end());
-    for (std::size_t begin = 0; begin < ends.size();) {
-        std::size_t end = begin + 1;
-        while (end < ends.size() && ends[end].other == ends[begin].other) ++end;
-        if (end - begin == 1) {
-            ++counts.border;
-            counts.borderEdges.push_back({v, ends[begin].other});
-        } else if (end - begin > 2) {
-            ++counts.nonManifold;
-        } else if (ends[begin].outgoing == ends[begin + 1].outgoing) {
-            ++counts.winding;
-        }
-        begin = end;
-    }
-    std::sort(others.begin(), others.end());
-    for (std::size_t i = 1; i < others.size(); ++i) counts.duplicates += others[i] == others[i - 1] ? 1 : 0;
-}
-
 // Connected runs of border edges.
-std::size_t countLoops(const std::vector<std::array<VertexId, 2>>& edges) {
+std::size_t countLoops(const std::vector<HalfEdge>& edges) {
     std::vector<VertexId> ends;
     ends.reserve(edges.size() * 2);
-    for (const auto& edge : edges) ends.insert(ends.end(), edge.begin(), edge.end());
+    for (const HalfEdge& edge : edges) ends.insert(ends.end(), {edge.from, edge.to});
     std::sort(ends.begin(), ends.end());
     ends.erase(std::unique(ends.begin(), ends.end()), ends.end());
     std::vector<std::size_t> parent(ends.size());
@@ -72,9 +24,9 @@ std::size_t countLoops(const std::vector<std::array<VertexId, 2>>& edges) {
         return at;
     };
     std::size_t loops = ends.size();
-    for (const auto& edge : edges) {
-        const std::size_t a = rootOf(edge[0]);
-        const std::size_t b = rootOf(edge[1]);
+    for (const HalfEdge& edge : edges) {
+        const std::size_t a = rootOf(edge.from);
+        const std::size_t b = rootOf(edge.to);
         if (a == b) continue;
         parent[std::max(a, b)] = std::min(a, b);
         --loops;
@@ -84,27 +36,13 @@ std::size_t countLoops(const std::vector<std::array<VertexId, 2>>& edges) {
 
 void countEdges(const Mesh& mesh, Statistics& statistics) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
-    constexpr std::size_t chunkSize = 1 << 14;
-    std::vector<EdgeCounts> chunks(chunkCount(mesh.vertexCount(), chunkSize));
-    std::vector<std::size_t> isolated(chunks.size(), 0);
-    parallelChunks(mesh.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        std::vector<EdgeEnd> ends;
-        std::vector<std::array<VertexId, 2>> others;
-        for (std::size_t v = begin; v < end; ++v) {
-            countEdgesAt(VertexId(v), mesh.triangles, around, ends, others, chunks[chunk]);
-            isolated[chunk] += around.of(VertexId(v)).empty() ? 1 : 0;
-        }
-    });
-    std::vector<std::array<VertexId, 2>> borderEdges;
-    for (std::size_t chunk = 0; chunk < chunks.size(); ++chunk) {
-        statistics.borderEdges += chunks[chunk].border;
-        statistics.nonManifoldEdges += chunks[chunk].nonManifold;
-        statistics.windingEdges += chunks[chunk].winding;
-        statistics.duplicateTriangles += chunks[chunk].duplicates;
-        statistics.isolatedVertices += isolated[chunk];
-        borderEdges.insert(borderEdges.end(), chunks[chunk].borderEdges.begin(), chunks[chunk].borderEdges.end());
-    }
-    statistics.borderLoops = countLoops(borderEdges);
+    const EdgeFaults faults = findEdgeFaults(mesh, around);
+    statistics.borderEdges = faults.borders.size();
+    statistics.borderLoops = countLoops(faults.borders);
+    statistics.nonManifoldEdges = faults.nonManifold.size();
+    statistics.windingEdges = faults.winding.size();
+    statistics.duplicateTriangles = faults.duplicates.size();
+    for (VertexId v = 0; v < mesh.vertexCount(); ++v) statistics.isolatedVertices += around.of(v).empty() ? 1 : 0;
 }
 
 void sumAreas(const Mesh& mesh, Statistics& statistics) {

@@ -3,8 +3,6 @@
 #include "reduce/SurfaceWalk.h"
 #include "reduce/WorkingMesh.h"
 
-#include <utility>
-
 namespace um {
 
 Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k) {
@@ -76,25 +74,6 @@ Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId
         replaceCorner(level, t, 0, v, wedge);
     }
     return birth;
-}
-
-void groupBySections(Mesh& level, const std::vector<std::uint16_t>& sections) {
-    std::vector<std::size_t> next(level.sections.size(), 0);
-    for (const std::uint16_t section : sections) ++next[section];
-    for (std::size_t s = 0; s < next.size(); ++s) level.sections[s].triangleCount = std::uint32_t(next[s]);
-    std::size_t first = 0;
-    for (std::size_t s = 0; s < next.size(); ++s) {
-        level.sections[s].firstTriangle = TriangleId(first);
-        first += std::exchange(next[s], first);
-    }
-    const auto sorted = [&](std::vector<Triangle>& values) {
-        std::vector<std::size_t> to = next;
-        std::vector<Triangle> result(values.size());
-        for (std::size_t t = 0; t < values.size(); ++t) result[to[sections[t]]++] = values[t];
-        values = std::move(result);
-    };
-    sorted(level.triangles);
-    if (!level.wedges.empty()) sorted(level.wedges);
 }
 
 }  // namespace um

@@ -36,7 +36,4 @@ bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& b
 Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
                    std::size_t k, const Beyond& beyond, WedgeId wedge);
 
-/// Sorts the triangles by their sections again.
-void groupBySections(Mesh& level, const std::vector<std::uint16_t>& sections);
-
 }  // namespace um

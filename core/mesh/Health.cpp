@@ -1,0 +1,239 @@
+#include "mesh/Health.h"
+
+#include "base/Parallel.h"
+#include "base/Units.h"
+#include "mesh/Connectivity.h"
+#include "mesh/EdgeWalk.h"
+
+#include <cmath>
+
+namespace um {
+namespace {
+
+constexpr std::size_t mostPlaces = 1000;
+
+// Longest edge against the height on it.
+constexpr double needleRatio = 300;
+
+constexpr double bitShare = 0.01;
+
+// From here on single precision leaves less than a ten-thousandth of the size.
+constexpr double farRatio = 1000;
+
+struct Found {
+    double size = 0;
+    Vec3f place = Vec3f::Zero();
+};
+
+Finding findingOf(Fault fault, std::vector<Found> found) {
+    std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.size > b.size; });
+    Finding finding{fault, found.size(), found.empty() ? 0 : found.front().size, {}};
+    for (const Found& one : found) {
+        if (finding.places.size() == mostPlaces) break;
+        finding.places.push_back(one.place);
+    }
+    return finding;
+}
+
+Vec3f middleOf(const Mesh& mesh, const Triangle& t) {
+    return (mesh.positions[t[0]] + mesh.positions[t[1]] + mesh.positions[t[2]]) / 3;
+}
+
+std::vector<Found> holesOf(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
+    std::vector<Found> found;
+    for (const std::vector<VertexId>& loop : borderLoops(borders)) {
+        Found hole;
+        for (std::size_t i = 0; i < loop.size(); ++i) {
+            const Vec3f &a = mesh.positions[loop[i]], &b = mesh.positions[loop[(i + 1) % loop.size()]];
+            hole.size += double((b - a).norm());
+            hole.place += a / float(loop.size());
+        }
+        found.push_back(hole);
+    }
+    return found;
+}
+
+// How many fans of triangles, each held together by shared edges, meet at a vertex.
+std::size_t fansAt(const Mesh& mesh, VertexId v, std::span<const TriangleId> around) {
+    constexpr std::size_t most = 64;  // a pole of more is looked at by no one
+    if (around.size() < 2 || around.size() > most) return 1;
+    std::array<std::size_t, most> fan;
+    for (std::size_t i = 0; i < around.size(); ++i) fan[i] = i;
+    const auto rootOf = [&](std::size_t i) {
+        while (fan[i] != i) i = fan[i];
+        return i;
+    };
+    std::size_t fans = around.size();
+    for (std::size_t i = 0; i < around.size(); ++i)
+        for (std::size_t j = i + 1; j < around.size(); ++j) {
+            const Triangle &a = mesh.triangles[around[i]], &b = mesh.triangles[around[j]];
+            const bool touch = std::any_of(
+                a.begin(), a.end(), [&](VertexId w) { return w != v && std::find(b.begin(), b.end(), w) != b.end(); });
+            const std::size_t x = rootOf(i), y = rootOf(j);
+            if (!touch || x == y) continue;
+            fan[std::max(x, y)] = std::min(x, y);
+            --fans;
+        }
+    return fans;
+}
+
+struct TriangleFaults {
+    std::vector<Found> flat, needles;
+};
+
+void judgeTriangle(const Mesh& mesh, const Triangle& t, TriangleFaults& faults) {
+    const Vec3d a = mesh.positions[t[0]].cast<double>(), b = mesh.positions[t[1]].cast<double>(),
+                c = mesh.positions[t[2]].cast<double>();
+    const double doubled = areaNormal(a, b, c).norm();
+    const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+    if (!(doubled > 0))
+        faults.flat.push_back({longest, middleOf(mesh, t)});
+    else if (longest * longest > needleRatio * doubled)
+        faults.needles.push_back({longest, middleOf(mesh, t)});
+}
+
+std::vector<Box3f> boxesOf(const Mesh& mesh, const Pieces& pieces) {
+    std::vector<Box3f> boxes(pieces.count());
+    for (std::size_t v = 0; v < mesh.vertexCount(); ++v)
+        if (pieces.triangleCounts[pieces.ofVertex[v]] > 0) boxes[pieces.ofVertex[v]].extend(mesh.positions[v]);
+    return boxes;
+}
+
+std::vector<Found> findBits(const Mesh& mesh) {
+    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
+    const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
+    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces);
+    std::vector<Found> found;
+    for (std::size_t i = 0; i < isBit.size(); ++i)
+        if (isBit[i] != 0) found.push_back({double(boxes[i].diagonal().norm()), boxes[i].center()});
+    return found;
+}
+
+}  // namespace
+
+std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces) {
+    const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
+    const double limit = bitShare * diagonal(mesh);
+    std::vector<std::uint8_t> isBit(boxes.size());
+    for (std::size_t i = 0; i < boxes.size(); ++i)
+        isBit[i] = !boxes[i].isEmpty() && double(boxes[i].diagonal().norm()) < limit;
+    return isBit;
+}
+
+std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
+    const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
+    progress.at(0.1);
+    const EdgeFaults edges = findEdgeFaults(mesh, around);
+    progress.at(0.5);
+    constexpr std::size_t chunkSize = 1 << 14;
+    std::vector<TriangleFaults> byChunk(chunkCount(mesh.triangleCount(), chunkSize));
+    parallelChunks(mesh.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        for (std::size_t t = begin; t < end; ++t) judgeTriangle(mesh, mesh.triangles[t], byChunk[chunk]);
+    });
+    std::vector<std::vector<Found>> pinched(chunkCount(mesh.vertexCount(), chunkSize));
+    std::vector<std::size_t> isolatedByChunk(pinched.size(), 0);
+    std::vector<std::vector<Found>> isolated(pinched.size());
+    parallelChunks(mesh.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        for (VertexId v = VertexId(begin); v < end; ++v) {
+            if (around.of(v).empty())
+                isolated[chunk].push_back({0, mesh.positions[v]});
+            else if (fansAt(mesh, v, around.of(v)) > 1)
+                pinched[chunk].push_back({0, mesh.positions[v]});
+        }
+    });
+    progress.at(0.8);
+    const auto joined = [](const std::vector<std::vector<Found>>& chunks) {
+        std::vector<Found> all;
+        for (const std::vector<Found>& chunk : chunks) all.insert(all.end(), chunk.begin(), chunk.end());
+        return all;
+    };
+    const auto atEdges = [&](const std::vector<HalfEdge>& list) {
+        std::vector<Found> found;
+        for (const HalfEdge& edge : list)
+            found.push_back({double((mesh.positions[edge.to] - mesh.positions[edge.from]).norm()),
+                             (mesh.positions[edge.to] + mesh.positions[edge.from]) / 2});
+        return found;
+    };
+    std::vector<Found> flat, needles, duplicates;
+    for (const TriangleFaults& faults : byChunk) {
+        flat.insert(flat.end(), faults.flat.begin(), faults.flat.end());
+        needles.insert(needles.end(), faults.needles.begin(), faults.needles.end());
+    }
+    for (const TriangleId t : edges.duplicates) duplicates.push_back({0, middleOf(mesh, mesh.triangles[t])});
+
+    std::vector<Finding> findings;
+    const auto add = [&](Finding finding) {
+        if (finding.count > 0) findings.push_back(std::move(finding));
+    };
+    add(findingOf(Fault::NonManifoldEdge, atEdges(edges.nonManifold)));
+    add(findingOf(Fault::Winding, atEdges(edges.winding)));
+    add(findingOf(Fault::PinchedVertex, joined(pinched)));
+    add(findingOf(Fault::Hole, holesOf(mesh, edges.borders)));
+    add(findingOf(Fault::Duplicate, duplicates));
+    add(findingOf(Fault::ZeroArea, flat));
+    add(findingOf(Fault::Needle, needles));
+    add(findingOf(Fault::LooseBit, findBits(mesh)));
+    add(findingOf(Fault::Isolated, joined(isolated)));
+    const Box3f box = boundingBox(mesh);
+    if (!box.isEmpty()) {
+        const double size = diagonal(mesh), metres = size * mesh.metresPerUnit;
+        const double away = double(box.center().norm());
+        if (size > 0 && away > farRatio * size) add({Fault::FarFromOrigin, 1, away, {box.center()}});
+        if (metres > 0 && (metres < 0.001 || metres > 5000)) add({Fault::OddUnit, 1, size, {box.center()}});
+    }
+    if (mesh.uvs.empty() && mesh.triangleCount() > 0) add({Fault::MissingUvs, 1, 0, {}});
+    progress.at(1);
+    return findings;
+}
+
+std::string describeFinding(const Finding& finding, double metresPerUnit) {
+    const auto length = [&] { return formatLength(finding.largest * metresPerUnit); };
+    const auto count = [&](const char* one, const char* many) { return countOf(finding.count, one, many); };
+    switch (finding.fault) {
+        case Fault::Hole: return count("open border", "open borders") + ", the longest " + length() + " around";
+        case Fault::NonManifoldEdge: return count("non-manifold edge", "non-manifold edges");
+        case Fault::PinchedVertex: return count("pinched vertex", "pinched vertices");
+        case Fault::Winding: return count("edge with inconsistent winding", "edges with inconsistent winding");
+        case Fault::ZeroArea: return count("zero-area triangle", "zero-area triangles");
+        case Fault::Duplicate: return count("duplicate triangle", "duplicate triangles");
+        case Fault::Needle: return count("needle", "needles") + ", the longest " + length();
+        case Fault::Isolated: return count("isolated vertex", "isolated vertices");
+        case Fault::LooseBit: return count("loose bit", "loose bits") + ", the largest " + length();
+        case Fault::FarFromOrigin: return "Lies " + length() + " from the origin";
+        case Fault::OddUnit: return "Measures " + length() + " across";
+        case Fault::MissingUvs: return "No UVs";
+    }
+    return {};
+}
+
+std::string whyItMatters(Fault fault) {
+    switch (fault) {
+        case Fault::Hole: return "Shadows and light leak through what should be closed; rims of open things are fine.";
+        case Fault::NonManifoldEdge: return "There is no one outer side here: reduction keeps such edges as they are.";
+        case Fault::PinchedVertex: return "Surfaces that touch in a point cannot be moved apart; shading is mixed.";
+        case Fault::Winding: return "One of the two sides is drawn inside out, and vanishes where backs are not drawn.";
+        case Fault::ZeroArea: return "They cover no pixel and have no normal; bakes show black specks there.";
+        case Fault::Duplicate: return "Two triangles at the same place flicker, and cost twice.";
+        case Fault::Needle: return "They cover few pixels for their cost, and shade unevenly.";
+        case Fault::Isolated: return "They cost memory and show nothing.";
+        case Fault::LooseBit: return "Dust of a scan, or rivets: each keeps triangles that the rest could use.";
+        case Fault::FarFromOrigin: return "Single precision leaves too few digits: surfaces shake and crack.";
+        case Fault::OddUnit: return "Hardly anything is of that size; the file's unit may be another one.";
+        case Fault::MissingUvs: return "Textures cannot be put on; a level would need new ones.";
+    }
+    return {};
+}
+
+std::string repairOf(Fault fault) {
+    switch (fault) {
+        case Fault::Hole: return "Fill";
+        case Fault::Winding: return "Turn";
+        case Fault::ZeroArea:
+        case Fault::Duplicate:
+        case Fault::LooseBit:
+        case Fault::Isolated: return "Drop";
+        default: return {};
+    }
+}
+
+}  // namespace um
