@@ -87,6 +87,8 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
         keepRecoverable();
         showTitle();
     });
+    connect(m_top, &TopStrip::findingsWanted, m_desk, &AssetDesk::openFindings);
+    connect(m_desk, &AssetDesk::findingsChanged, m_top, &TopStrip::showFindings);
     connect(m_top, &TopStrip::toleranceWanted, this, [this](double metres) {
         Document next = m_model.document();
         next.tolerance = metres;
@@ -242,6 +244,7 @@ void MainWindow::makeMenus() {
     add(view, tr("Outline"), QKeySequence("S"), [area] { area->toggleOutline(); });
     add(view, tr("Edges"), QKeySequence("E"), [area] { area->toggleEdges(); });
     add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
+    add(view, tr("Findings"), {}, [this] { m_desk->openFindings(); });
     add(view, tr("Everything into view"), QKeySequence("F"), [area] { area->viewport().frameAll(); });
     view->addSeparator();
     add(view, tr("Viewer nearer"), QKeySequence("["), [this] { m_desk->sightline().stepViewer(-1); });

@@ -1,6 +1,7 @@
 // umesh-shots: takes the pictures of docs/screenshots from the demo data, driving the real window.
 #include "app/MainWindow.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/FindingsCard.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/TargetPanel.h"
@@ -45,6 +46,7 @@ public:
         if (wants("welcome")) take("welcome");
         if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "export", "night"})) jar();
         if (wants("anchor-outline")) anchor();
+        if (wants("findings")) findings();
         if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
         if (wantsAny({"jar-hard", "jar-hard-held"}))
@@ -137,6 +139,25 @@ private:
         settle();
         take("anchor-outline");
         desk.view().toggleOutline();
+        m_window.model().undoStack().setClean();
+    }
+
+    // A scan as it comes off the machine, with what is wrong with it.
+    void findings() {
+        AssetDesk& desk = m_window.desk();
+        m_window.open(m_data + "/raw-scan.ply");
+        settle();
+        desk.view().viewport().lookFrom(0.5, 0.6);
+        settle();
+        desk.openFindings();
+        for (auto* button : desk.findingsCard().findChildren<QPushButton*>())
+            if (button->text() == "Next") {
+                button->click();
+                break;
+            }
+        settle();
+        take("findings");
+        desk.openFindings();
         m_window.model().undoStack().setClean();
     }
 

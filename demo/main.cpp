@@ -4,6 +4,7 @@
 #include "demo/Anchor.h"
 #include "demo/CoralHead.h"
 #include "demo/Eel.h"
+#include "demo/RawScan.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
 
@@ -22,6 +23,8 @@ int main(int argc, char** argv) {
     anchor->add_option("OUT", out, "file to write (.glb, .obj, .ply, .stl)")->required();
     CLI::App* eel = app.add_subcommand("eel", "Eel: skinned, with inner mouth, teeth and eyes, about 260 k triangles");
     eel->add_option("OUT", out, "file to write (.glb keeps the skin)")->required();
+    CLI::App* raw = app.add_subcommand("raw-scan", "Coral head as it comes off a scanner: holes, dust, turned patches");
+    raw->add_option("OUT", out, "file to write (.ply, .stl, .obj, .glb)")->required();
     CLI::App* coral = app.add_subcommand("coral-head", "Coral head: one dense surface, as from a scan");
     coral->add_option("OUT", out, "file to write (.ply, .stl, .obj, .glb)")->required();
     coral->add_option("--triangles", triangles, "about how many, such as 100k or 40M")->capture_default_str();
@@ -41,6 +44,7 @@ int main(int argc, char** argv) {
         const Mesh mesh = jar->parsed()      ? demo::makeStorageJar()
                           : anchor->parsed() ? demo::makeAnchor()
                           : eel->parsed()    ? demo::makeEel()
+                          : raw->parsed()    ? demo::makeRawScan()
                                              : demo::makeCoralHead(wanted);
         writeMesh(mesh, out, Progress());
         std::printf("Wrote %s triangles to %s.\n", formatCount(mesh.triangleCount()).c_str(), out.c_str());

@@ -1,8 +1,10 @@
 #include "app/desks/AssetDesk.h"
 
+#include "app/desks/HealthWatch.h"
 #include "app/desks/OutlineWatch.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/FindingsCard.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
@@ -58,7 +60,9 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
     m_export = new ExportCard(m_view);
-    m_view->setCard(m_export);
+    m_findings = new FindingsCard(m_view);
+    m_health = new HealthWatch(this);
+    for (QWidget* card : std::initializer_list<QWidget*>{m_export, m_findings}) m_view->addCard(card);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     m_left = makeLeft();
@@ -118,11 +122,19 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     connect(&m_view->viewport(), &Viewport::cameraChanged, this,
             [this] { m_outline->disc().setEye(m_view->viewport().camera().turn().row(2).transpose()); });
     connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
+    connect(m_health, &HealthWatch::found, this, &AssetDesk::refreshFindings);
+    connect(m_findings, &FindingsCard::repairWanted, this, &AssetDesk::repair);
+    connect(m_findings, &FindingsCard::closed, this, [this] { m_view->setMark(std::nullopt); });
+    connect(m_findings, &FindingsCard::placeChosen, this, [this](const Vec3f& place) {
+        m_view->viewport().lookAt(place.cast<double>(), 0.07 * diagonal(*shownMesh()));
+        m_view->setMark(place.cast<double>());
+    });
     connect(m_export, &ExportCard::exported, &m_messages, &MessageBar::say);
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
     connect(m_replace, &QPushButton::clicked, this, &AssetDesk::replaceSource);
     connect(m_discard, &QPushButton::clicked, this, &AssetDesk::discardPreview);
-    for (Job* job : {&m_reducing, &m_measuring, &m_counting, &m_preparing, &m_outlining})
+    for (Job* job : {&m_reducing, &m_measuring, &m_counting, &m_preparing, &m_outlining, &m_repairing, &m_health->job(),
+                     &m_outlineWatch->job()})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(&m_measuring, &Job::cancelled, this, [this] {
         if (m_beingMeasured) m_declined.push_back(m_beingMeasured.get());
@@ -212,7 +224,7 @@ std::shared_ptr<const Mesh> AssetDesk::shownMesh() const {
 
 bool AssetDesk::isIdle() const {
     return !m_reducing.isRunning() && !m_measuring.isRunning() && !m_counting.isRunning() && !m_preparing.isRunning() &&
-           !m_outlining.isRunning() && m_outlineWatch->isIdle() &&
+           !m_outlining.isRunning() && !m_repairing.isRunning() && m_outlineWatch->isIdle() && m_health->isIdle() &&
            (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
@@ -268,7 +280,12 @@ void AssetDesk::refresh() {
         panel->setVisible(m_model.isOpen());
     m_decision->setVisible(m_preview.has_value());
     m_keep->setText(tr("Keep as LOD %1").arg(document.levels.size()));
+    std::vector<std::shared_ptr<const Mesh>> meshes = {document.source};
+    for (const Level& kept : document.levels) meshes.push_back(kept.mesh);
+    if (m_preview) meshes.push_back(m_preview->mesh);
+    m_health->watch(std::move(meshes));
     refreshLines();
+    refreshFindings();
     const bool measured = level != nullptr && level->evidence != nullptr;
     m_view->setPossible(m_model.isOpen(), measured, level != nullptr);
     if (!m_model.isOpen()) return;
@@ -559,7 +576,72 @@ void AssetDesk::removeLevel(int level) {
 }
 
 void AssetDesk::openExport(int level) {
-    if (m_model.isOpen()) m_export->open(m_model.document(), level);
+    if (!m_model.isOpen()) return;
+    m_findings->hide();
+    m_export->open(m_model.document(), level);
+}
+
+void AssetDesk::openFindings() {
+    if (!m_model.isOpen()) return;
+    m_export->hide();
+    refreshFindings();
+    m_findings->setVisible(!m_findings->isVisible());
+    m_findings->raise();
+    if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
+}
+
+void AssetDesk::refreshFindings() {
+    const auto mesh = shownMesh();
+    if (!mesh) {
+        m_findings->hide();
+        emit findingsChanged(-1);
+        return;
+    }
+    const Level* level = shownLevel();
+    const auto findings = m_health->of(mesh);
+    m_findings->show(level == nullptr ? tr("Source") : QString::fromStdString(level->name), findings,
+                     mesh->metresPerUnit);
+    emit findingsChanged(findings ? int(findings->size()) : -1);
+}
+
+// The mesh shown without a fault: the source, or a level, as one step that can be undone.
+void AssetDesk::repair(Fault fault) {
+    if (!m_model.isOpen() || m_repairing.isRunning()) return;
+    const auto mesh = shownMesh();
+    if (m_preview && mesh == m_preview->mesh) {
+        m_messages.say(tr("Keep the preview as a level first; then it can be repaired."));
+        return;
+    }
+    m_repairing.start([this, mesh, fault](const Progress& progress) -> Job::Delivery {
+        auto repaired = std::make_shared<Mesh>(*mesh);
+        const std::size_t count = repairFault(*repaired, fault, progress);
+        return [this, mesh, repaired, count, fault] {
+            if (count == 0) {
+                m_messages.say(tr("None of them can be repaired without tearing or guessing; they stay."));
+                return;
+            }
+            Document next = m_model.document();
+            if (next.source == mesh) {
+                interruptMeasuring();
+                next.source = repaired;
+                next.sourceFile.clear();
+                next.sourceHash.clear();
+                next.embedSource = true;
+                // What the levels were measured against is no longer the source.
+                for (Level& level : next.levels) level.evidence.reset();
+                m_preview.reset();
+            }
+            for (Level& level : next.levels)
+                if (level.mesh == mesh) {
+                    level.mesh = repaired;
+                    level.evidence.reset();
+                }
+            const QString what = QString::fromStdString(repairOf(fault));
+            m_view->setMark(std::nullopt);
+            m_model.change(tr("%1 %2").arg(what).arg(count), std::move(next));
+            m_messages.say(tr("Repaired %1; undo brings them back.").arg(count));
+        };
+    });
 }
 
 }  // namespace um::app

@@ -5,6 +5,7 @@
 #include "app/jobs/Job.h"
 #include "app/panels/LevelsPanel.h"
 #include "app/viewport/DrawMesh.h"
+#include "mesh/Health.h"
 
 #include <map>
 #include <QWidget>
@@ -17,6 +18,8 @@ class EvidencePanel;
 class OutlinePanel;
 class OutlineWatch;
 class ExportCard;
+class FindingsCard;
+class HealthWatch;
 class MessageBar;
 class PartsPanel;
 class ProtectPanel;
@@ -40,6 +43,9 @@ public:
     LevelsPanel& levels() { return *m_levels; }
     SightlineStrip& sightline() { return *m_sightline; }
     ExportCard& exportCard() { return *m_export; }
+    FindingsCard& findingsCard() { return *m_findings; }
+    HealthWatch& health() { return *m_health; }
+    Job& repairJob() { return m_repairing; }
     Job& reduceJob() { return m_reducing; }
     Job& measureJob() { return m_measuring; }
 
@@ -59,10 +65,17 @@ public slots:
     void discardPreview();
     void cancelEverything();
     void openExport(int level);
+    void openFindings();
+    void repair(um::Fault fault);
     void readGuards(const QString& path);
     void writeGuards(const QString& path);
 
+signals:
+    /// How many kinds of faults the mesh shown has; below 0 while it is not known.
+    void findingsChanged(int count);
+
 private:
+    void refreshFindings();
     void documentOpened();
     void documentChanged();
     void refresh();
@@ -86,7 +99,7 @@ private:
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining;
+    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining, m_repairing;
     std::optional<Level> m_preview;
     Shown m_shown;
     std::map<const Mesh*, std::pair<const Deviation*, Drawable>> m_drawables;
@@ -105,6 +118,8 @@ private:
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
     ExportCard* m_export;
+    HealthWatch* m_health;
+    FindingsCard* m_findings;
     QWidget *m_left, *m_right, *m_decision;
     QPushButton *m_keep, *m_replace, *m_discard;
 };

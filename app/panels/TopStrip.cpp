@@ -6,6 +6,8 @@
 
 #include <QHBoxLayout>
 #include <QMenuBar>
+#include <QPushButton>
+#include <QStyle>
 
 namespace um::app {
 
@@ -15,6 +17,7 @@ TopStrip::TopStrip(QWidget* parent)
       m_name(new QLabel),
       m_state(makeQuietLabel()),
       m_fields(new QWidget),
+      m_findings(new QPushButton),
       m_tolerance(new CommitField),
       m_screen(new CommitField) {
     setObjectName("strip");
@@ -44,6 +47,12 @@ TopStrip::TopStrip(QWidget* parent)
     auto* fields = new QHBoxLayout(m_fields);
     fields->setContentsMargins(0, 0, 0, 0);
     fields->setSpacing(10);
+    m_findings->setObjectName("findings");
+    m_findings->setFocusPolicy(Qt::NoFocus);
+    m_findings->setToolTip(tr("What is wrong with the mesh shown, where, and what can be done"));
+    connect(m_findings, &QPushButton::clicked, this, &TopStrip::findingsWanted);
+    fields->addWidget(m_findings);
+    fields->addSpacing(12);
     fields->addWidget(makeQuietLabel(tr("Tolerance")));
     fields->addWidget(m_tolerance);
     fields->addSpacing(12);
@@ -69,6 +78,13 @@ TopStrip::TopStrip(QWidget* parent)
             m_screen->showProblem(QString::fromUtf8(error.what()));
         }
     });
+}
+
+void TopStrip::showFindings(int count) {
+    m_findings->setVisible(count >= 0);
+    m_findings->setProperty("sound", count == 0);
+    m_findings->style()->polish(m_findings);
+    m_findings->setText(count == 0 ? tr("Nothing found") : count == 1 ? tr("1 finding") : tr("%1 findings").arg(count));
 }
 
 void TopStrip::show(const Document& document, bool isOpen, bool isEdited) {

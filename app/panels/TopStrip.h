@@ -6,6 +6,7 @@
 
 class QLabel;
 class QMenuBar;
+class QPushButton;
 
 namespace um::app {
 
@@ -20,7 +21,11 @@ public:
     QMenuBar* menus() const { return m_menus; }
     void show(const Document& document, bool isOpen, bool isEdited);
 
+    /// How many kinds of faults the mesh shown has; below 0 while it is not known.
+    void showFindings(int count);
+
 signals:
+    void findingsWanted();
     void toleranceWanted(double metres);
     void screenWanted(const um::Screen& screen);
 
@@ -29,6 +34,7 @@ private:
     QLabel* m_name;
     QLabel* m_state;
     QWidget* m_fields;
+    QPushButton* m_findings;
     CommitField* m_tolerance;
     CommitField* m_screen;
     double m_metresPerUnit = 1;

@@ -103,7 +103,10 @@ QString Theme::styleSheet() const {
         QPushButton#quiet:hover { border-color: @rule; }
         QPushButton#chip { background: @panel; border: 1px solid @rule; border-radius: 11px; padding: 3px 11px; }
         QPushButton#chip:checked { background: @accent; border-color: @accent; color: @onAccent; }
-        QPushButton#chip:disabled { color: @softInk; background: transparent; }
+        QPushButton#chip:disabled { color: @softInk; background: @panel; }
+        QPushButton#findings { background: transparent; border: none; color: @amber; padding: 3px 6px; }
+        QPushButton#findings[sound="true"] { color: @softInk; }
+        QWidget#linesBack { background: @linesBack; border-radius: 6px; }
         QPushButton#small { background: @panel; border: 1px solid @rule; border-radius: 8px; padding: 1px 8px; }
         QProgressBar { background: @rule; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
         QProgressBar::chunk { background: @accent; border-radius: 2px; }
@@ -130,9 +133,12 @@ QString Theme::styleSheet() const {
         QLabel#bad { color: @brick; }
     )";
     const std::pair<const char*, QColor> names[] = {
-        {"@accentTint", accentTint}, {"@accent", accent},   {"@onAccent", onAccent}, {"@paper", paper},
-        {"@panel", panel},           {"@softInk", softInk}, {"@ink", ink},           {"@rule", rule},
+        {"@accentTint", accentTint}, {"@accent", accent}, {"@onAccent", onAccent},
+        {"@paper", paper},           {"@panel", panel},   {"@softInk", softInk},
+        {"@amber", amber},           {"@ink", ink},       {"@rule", rule},
         {"@field", field},           {"@brick", brick}};
+    // A veil between the picture and what is written over it.
+    sheet.replace("@linesBack", QString("rgba(%1, %2, %3, 165)").arg(panel.red()).arg(panel.green()).arg(panel.blue()));
     for (const auto& [name, color] : names) sheet.replace(QLatin1String(name), color.name());
     return sheet;
 }

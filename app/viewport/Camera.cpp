@@ -36,6 +36,18 @@ void Camera::lookFrom(double yaw, double pitch) {
     m_pitch = std::clamp(pitch, -1.55, 1.55);
 }
 
+void Camera::lookAt(const Vec3d& place, double across) {
+    m_target = place;
+    m_distance = 3 * across / (2 * halfTangent());
+}
+
+std::optional<Eigen::Vector2d> Camera::pixelOf(const Vec3d& place, double width, double height) const {
+    const Eigen::Vector4d clip =
+        projection(width / height).cast<double>() * view().cast<double>() * place.homogeneous();
+    if (!(clip.w() > 0)) return std::nullopt;
+    return Eigen::Vector2d(width / 2 * (1 + clip.x() / clip.w()), height / 2 * (1 - clip.y() / clip.w()));
+}
+
 void Camera::pan(double dx, double dy, double height) {
     const double perPixel = 2 * m_distance * halfTangent() / height;
     m_target += turn().transpose() * Vec3d(-dx * perPixel, dy * perPixel, 0);

@@ -2,6 +2,8 @@
 /// An eye that orbits a place.
 #include "base/Math.h"
 
+#include <optional>
+
 namespace um::app {
 
 class Camera {
@@ -15,6 +17,10 @@ public:
     /// Comes closer by a factor below 1; what lies under (x, y), in -1 … 1 with y up, stays there.
     void zoom(double factor, double x, double y, double aspect);
     void lookFrom(double yaw, double pitch);
+    /// Turns around this place from now on, so near that `across` fills a third of the picture's height.
+    void lookAt(const Vec3d& place, double across);
+    /// Where a place lies in a picture of that size, in its pixels; nothing behind the eye.
+    std::optional<Eigen::Vector2d> pixelOf(const Vec3d& place, double width, double height) const;
 
     double yaw() const { return m_yaw; }
     double pitch() const { return m_pitch; }

@@ -43,6 +43,23 @@ void WipeLine::mouseMoveEvent(QMouseEvent* event) {
     if ((event->buttons() & Qt::LeftButton) != 0) emit dragged(mapToParent(event->position().toPoint()).x());
 }
 
+PlaceMark::PlaceMark(QWidget* parent) : QWidget(parent) {
+    setFixedSize(40, 40);
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    hide();
+}
+
+void PlaceMark::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const QPointF centre(width() / 2.0, height() / 2.0);
+    // Dark around light: it stands out on any ground.
+    painter.setPen(QPen(QColor(255, 255, 255, 220), 4));
+    painter.drawEllipse(centre, 16, 16);
+    painter.setPen(QPen(theme().brick, 2));
+    painter.drawEllipse(centre, 16, 16);
+}
+
 DeviationScale::DeviationScale(QWidget* parent) : QWidget(parent) {
     setFixedSize(196, 34);
     setAttribute(Qt::WA_TransparentForMouseEvents);

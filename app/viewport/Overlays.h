@@ -36,6 +36,17 @@ private:
     double m_tolerance = 0;
 };
 
+/// A ring around a place of the surface.
+class PlaceMark : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PlaceMark(QWidget* parent);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+};
+
 /// The asset at its true pixel size, with a magnified crop beside it.
 class AsSeenInset : public QWidget {
     Q_OBJECT

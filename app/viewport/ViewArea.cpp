@@ -3,6 +3,7 @@
 #include "app/panels/Widgets.h"
 #include "app/viewport/OutlineLayer.h"
 
+#include <cmath>
 #include <QButtonGroup>
 #include <QEvent>
 #include <QHBoxLayout>
@@ -25,6 +26,10 @@ ViewArea::ViewArea(QWidget* parent)
         if (soft) made->setObjectName("soft");
         return made;
     };
+    m_linesBack = new QWidget(this);
+    m_linesBack->setObjectName("linesBack");
+    m_linesBack->setAttribute(Qt::WA_StyledBackground);
+    m_linesBack->setAttribute(Qt::WA_TransparentForMouseEvents);
     m_name = label(textFont(1, QFont::Bold), false);
     m_facts = label(textFont(), true);
     m_second = label(textFont(), true);
@@ -60,6 +65,7 @@ ViewArea::ViewArea(QWidget* parent)
         connect(button, &QPushButton::toggled, this, &ViewArea::applyLook);
     connect(m_frame, &QPushButton::clicked, m_viewport, &Viewport::frameAll);
 
+    m_mark = new PlaceMark(this);
     m_line = new WipeLine(this);
     m_scale = new DeviationScale(this);
     m_inset = new AsSeenInset(this);
@@ -67,6 +73,7 @@ ViewArea::ViewArea(QWidget* parent)
         m_wipeShare = std::clamp(x / std::max(1, width()), 0.02, 0.98);
         applyLook();
     });
+    connect(m_viewport, &Viewport::cameraChanged, this, &ViewArea::placeMark);
     connect(m_viewport, &Viewport::asSeenChanged, m_inset, &AsSeenInset::setPicture);
     setPossible(false, false, false);
 }
@@ -133,8 +140,8 @@ void ViewArea::setWelcome(QWidget* welcome) {
     arrange();
 }
 
-void ViewArea::setCard(QWidget* card) {
-    m_card = card;
+void ViewArea::addCard(QWidget* card) {
+    m_cards.push_back(card);
     card->installEventFilter(this);
     arrange();
 }
@@ -181,6 +188,11 @@ void ViewArea::arrange() {
     m_facts->move(m_name->geometry().right() + 9, margin + m_name->height() - m_facts->height());
     m_second->move(margin + 2, margin + m_name->height() + 1);
     m_third->move(margin + 2, m_second->geometry().bottom() + 2);
+    QRect written;
+    for (const QLabel* line : {m_name, m_facts, m_second, m_third})
+        if (!line->text().isEmpty()) written |= line->geometry();
+    m_linesBack->setVisible(m_hasAnything && !written.isEmpty());
+    m_linesBack->setGeometry(written.adjusted(-6, -3, 6, 3));
     // On a narrow window the chips come below the lines.
     if (m_facts->geometry().right() + 12 > m_chips->x()) m_chips->move(m_chips->x(), m_third->geometry().bottom() + 8);
     const int line = int(std::lround(m_wipeShare * width()));
@@ -193,7 +205,22 @@ void ViewArea::arrange() {
         m_welcome->adjustSize();
         m_welcome->move((width() - m_welcome->width()) / 2, (height() - m_welcome->height()) / 2);
     }
-    if (m_card != nullptr) m_card->move(width() - m_card->width() - margin, margin + m_chips->height() + 10);
+    for (QWidget* card : m_cards) card->move(width() - card->width() - margin, margin + m_chips->height() + 10);
+    placeMark();
+}
+
+void ViewArea::setMark(const std::optional<Vec3d>& place) {
+    m_marked = place;
+    placeMark();
+}
+
+void ViewArea::placeMark() {
+    const auto pixel =
+        m_marked ? m_viewport->camera().pixelOf(*m_marked, width(), std::max(1, height())) : std::nullopt;
+    m_mark->setVisible(pixel && m_hasAnything);
+    if (pixel)
+        m_mark->move(int(std::lround(pixel->x())) - m_mark->width() / 2,
+                     int(std::lround(pixel->y())) - m_mark->height() / 2);
 }
 
 void ViewArea::resizeEvent(QResizeEvent*) {

@@ -25,6 +25,8 @@ public:
     void setLines(const QString& name, const QString& facts, const QString& second);
     /// How far the outline is off from here.
     void setOutlineLine(const QString& text);
+    /// A ring around that place; none without one.
+    void setMark(const std::optional<Vec3d>& place);
     OutlineLayer& outlineLayer() { return *m_outlineLayer; }
     void setTolerance(double metres, double metresPerUnit);
     void setChosenPart(int part);
@@ -36,7 +38,7 @@ public:
     /// What is in the middle while there is nothing to look at.
     void setWelcome(QWidget* welcome);
     /// A card over the picture, under the chips.
-    void setCard(QWidget* card);
+    void addCard(QWidget* card);
 
     QPushButton* chip(const QString& name) const;
 
@@ -59,8 +61,10 @@ protected:
 private:
     void applyLook();
     void arrange();
+    void placeMark();
 
     Viewport* m_viewport;
+    QWidget* m_linesBack;
     QLabel *m_name, *m_facts, *m_second, *m_third, *m_sourceTag, *m_levelTag;
     QPushButton *m_lit, *m_clay, *m_deviation, *m_outline, *m_edges, *m_wipe, *m_frame;
     QWidget* m_chips;
@@ -69,7 +73,9 @@ private:
     DeviationScale* m_scale;
     AsSeenInset* m_inset;
     QWidget* m_welcome = nullptr;
-    QWidget* m_card = nullptr;
+    std::vector<QWidget*> m_cards;
+    PlaceMark* m_mark;
+    std::optional<Vec3d> m_marked;
     double m_wipeShare = 0.5;
     bool m_canWipe = false;
     bool m_canDeviate = false;

@@ -102,6 +102,12 @@ void Viewport::lookFrom(double yaw, double pitch) {
     emit cameraChanged();
 }
 
+void Viewport::lookAt(const Vec3d& place, double across) {
+    m_camera.lookAt(place, across);
+    changed();
+    emit cameraChanged();
+}
+
 void Viewport::setAsSeen(const Screen& screen, double distance, int pixels) {
     if (screen == m_screen && distance == m_seenDistance && pixels == m_seenPixels) return;
     m_screen = screen;

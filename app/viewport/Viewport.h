@@ -37,6 +37,7 @@ public:
     /// Everything again, as after a change of the theme.
     void redraw() { changed(); }
     void lookFrom(double yaw, double pitch);
+    void lookAt(const Vec3d& place, double across);
     const Camera& camera() const { return m_camera; }
 
     /// The screen and distance (in the mesh's unit) of the "as seen" picture, and its size; a distance of 0 makes none.

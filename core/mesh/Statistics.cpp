@@ -9,36 +9,11 @@
 namespace um {
 namespace {
 
-// Connected runs of border edges.
-std::size_t countLoops(const std::vector<HalfEdge>& edges) {
-    std::vector<VertexId> ends;
-    ends.reserve(edges.size() * 2);
-    for (const HalfEdge& edge : edges) ends.insert(ends.end(), {edge.from, edge.to});
-    std::sort(ends.begin(), ends.end());
-    ends.erase(std::unique(ends.begin(), ends.end()), ends.end());
-    std::vector<std::size_t> parent(ends.size());
-    for (std::size_t i = 0; i < parent.size(); ++i) parent[i] = i;
-    const auto rootOf = [&](VertexId v) {
-        auto at = std::size_t(std::lower_bound(ends.begin(), ends.end(), v) - ends.begin());
-        while (parent[at] != at) at = parent[at] = parent[parent[at]];
-        return at;
-    };
-    std::size_t loops = ends.size();
-    for (const HalfEdge& edge : edges) {
-        const std::size_t a = rootOf(edge.from);
-        const std::size_t b = rootOf(edge.to);
-        if (a == b) continue;
-        parent[std::max(a, b)] = std::min(a, b);
-        --loops;
-    }
-    return loops;
-}
-
 void countEdges(const Mesh& mesh, Statistics& statistics) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
     const EdgeFaults faults = findEdgeFaults(mesh, around);
     statistics.borderEdges = faults.borders.size();
-    statistics.borderLoops = countLoops(faults.borders);
+    statistics.borderLoops = borderLoops(faults.borders).size();
     statistics.nonManifoldEdges = faults.nonManifold.size();
     statistics.windingEdges = faults.winding.size();
     statistics.duplicateTriangles = faults.duplicates.size();

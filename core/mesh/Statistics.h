@@ -20,7 +20,7 @@ struct Statistics {
 
     std::size_t pieces = 0;              ///< loose bits: joined by shared vertices
     std::size_t borderEdges = 0;         ///< edges of one triangle
-    std::size_t borderLoops = 0;         ///< connected runs of border edges: holes and rims
+    std::size_t borderLoops = 0;         ///< runs of border edges: holes and rims
     std::size_t nonManifoldEdges = 0;    ///< edges of three triangles or more
     std::size_t windingEdges = 0;        ///< edges whose two triangles run through them the same way
     std::size_t zeroAreaTriangles = 0;   ///< with equal corners or no area

@@ -1,0 +1,40 @@
+#include "app/desks/HealthWatch.h"
+
+namespace um::app {
+
+HealthWatch::HealthWatch(QObject* parent) : QObject(parent) {
+    connect(&m_job, &Job::ended, this, &HealthWatch::next);
+}
+
+void HealthWatch::watch(std::vector<std::shared_ptr<const Mesh>> meshes) {
+    if (meshes == m_meshes) return;
+    m_meshes = std::move(meshes);
+    std::erase_if(m_findings, [this](const auto& entry) {
+        return std::none_of(m_meshes.begin(), m_meshes.end(),
+                            [&](const auto& mesh) { return mesh.get() == entry.first; });
+    });
+    next();
+}
+
+HealthWatch::Findings HealthWatch::of(const std::shared_ptr<const Mesh>& mesh) const {
+    const auto known = m_findings.find(mesh.get());
+    return known != m_findings.end() ? known->second : nullptr;
+}
+
+void HealthWatch::next() {
+    if (m_job.isRunning()) return;
+    for (const auto& mesh : m_meshes) {
+        if (!mesh || of(mesh)) continue;
+        m_job.start([this, mesh](const Progress& progress) -> Job::Delivery {
+            auto findings = std::make_shared<const std::vector<Finding>>(findFaults(*mesh, progress));
+            return [this, mesh, findings] {
+                if (std::find(m_meshes.begin(), m_meshes.end(), mesh) == m_meshes.end()) return;
+                m_findings[mesh.get()] = findings;
+                emit found();
+            };
+        });
+        return;
+    }
+}
+
+}  // namespace um::app

@@ -1,0 +1,136 @@
+#include "app/panels/FindingsCard.h"
+
+#include "app/panels/Widgets.h"
+#include "app/theme/Theme.h"
+
+#include <QEvent>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+namespace um::app {
+
+namespace {
+
+// Narrow enough to leave the middle of the picture free, where the places are shown.
+constexpr int cardWidth = 336, margin = 16;
+
+}  // namespace
+
+FindingsCard::FindingsCard(QWidget* parent)
+    : QWidget(parent),
+      m_title(makeHeading({})),
+      m_nothing(makeQuietLabel()),
+      m_scroll(new QScrollArea),
+      m_column(new QVBoxLayout(this)) {
+    setObjectName("card");
+    setAttribute(Qt::WA_StyledBackground);
+    setFixedWidth(cardWidth);
+    m_nothing->setWordWrap(true);
+    auto* close = new QPushButton(tr("Close"));
+    close->setObjectName("quiet");
+    auto* heading = new QHBoxLayout;
+    heading->addWidget(m_title, 1);
+    heading->addWidget(close);
+    m_column->setContentsMargins(margin, 12, margin, 14);
+    m_column->setSpacing(8);
+    m_column->addLayout(heading);
+    m_column->addWidget(m_nothing);
+    m_scroll->setFrameShape(QFrame::NoFrame);
+    m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_scroll->setWidgetResizable(true);
+    m_column->addWidget(m_scroll);
+    hide();
+    parent->installEventFilter(this);
+    connect(close, &QPushButton::clicked, this, [this] {
+        hide();
+        emit closed();
+    });
+}
+
+QWidget* FindingsCard::makeRow(const Finding& finding, double metresPerUnit) {
+    auto* row = new QWidget;
+    auto* what = new QLabel(QString::fromStdString(describeFinding(finding, metresPerUnit)));
+    what->setFont(textFont(0, QFont::DemiBold));
+    what->setWordWrap(true);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(6);
+    const auto button = [&](const QString& text, const QString& tip) {
+        auto* made = new QPushButton(text);
+        made->setObjectName("small");
+        made->setFocusPolicy(Qt::NoFocus);
+        made->setFont(textFont(-1));
+        made->setToolTip(tip);
+        line->addWidget(made);
+        return made;
+    };
+    if (!finding.places.empty()) {
+        QLabel* which = makeQuietLabel();
+        which->hide();
+        auto at = std::make_shared<std::size_t>(finding.places.size());  // none yet
+        const auto go = [this, at, which, places = finding.places, count = finding.count](bool forwards) {
+            const std::size_t n = places.size();
+            *at = *at == n ? (forwards ? 0 : n - 1) : (*at + (forwards ? 1 : n - 1)) % n;
+            which->setText(tr("%1 of %2").arg(*at + 1).arg(count));
+            which->show();
+            emit placeChosen(places[*at]);
+        };
+        const bool several = finding.places.size() > 1;
+        connect(button(several ? tr("Next") : tr("Go there"), tr("Go to the place, the largest first")),
+                &QPushButton::clicked, this, [go] { go(true); });
+        if (several)
+            connect(button(tr("Previous"), tr("Go to the one before")), &QPushButton::clicked, this,
+                    [go] { go(false); });
+        line->addWidget(which);
+    }
+    line->addStretch();
+    if (const std::string repair = repairOf(finding.fault); !repair.empty())
+        connect(button(QString::fromStdString(repair), tr("Repairs what can be repaired; undo brings it back")),
+                &QPushButton::clicked, this, [this, fault = finding.fault] { emit repairWanted(fault); });
+    QLabel* why = makeQuietLabel(QString::fromStdString(whyItMatters(finding.fault)));
+    why->setWordWrap(true);
+    // A wrapped label does not tell its card how tall it is.
+    for (QLabel* label : {what, why}) label->setFixedHeight(label->heightForWidth(cardWidth - 2 * margin));
+    auto* column = new QVBoxLayout(row);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(2);
+    column->addWidget(what);
+    column->addWidget(why);
+    if (line->count() > 1) column->addLayout(line);
+    return row;
+}
+
+void FindingsCard::show(const QString& meshName, std::shared_ptr<const std::vector<Finding>> findings,
+                        double metresPerUnit) {
+    if (findings == m_findings && m_findings) return;
+    m_findings = std::move(findings);
+    m_title->setText(tr("FINDINGS · %1").arg(meshName.toUpper()));
+    auto* content = new QWidget;
+    auto* rows = new QVBoxLayout(content);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+    m_nothing->setText(!m_findings ? tr("Looking …") : tr("Nothing is wrong with it."));
+    m_nothing->setVisible(!m_findings || m_findings->empty());
+    if (m_findings)
+        for (const Finding& finding : *m_findings) rows->addWidget(makeRow(finding, metresPerUnit));
+    m_scroll->setVisible(m_findings && !m_findings->empty());
+    m_scroll->setWidget(content);  // which drops the one before
+    m_rowsHeight = content->sizeHint().height();
+    fit();
+}
+
+// As tall as its rows, as far as the picture allows; beyond that they scroll.
+void FindingsCard::fit() {
+    constexpr int around = 122;
+    m_scroll->setFixedHeight(std::min(m_rowsHeight, std::max(100, parentWidget()->height() - around)));
+    adjustSize();
+}
+
+bool FindingsCard::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::Resize) fit();
+    return QWidget::eventFilter(watched, event);
+}
+
+}  // namespace um::app

@@ -1,0 +1,146 @@
+// Findings in the real window: counted in the strip, listed with their places, repaired and undone.
+#include "app/desks/HealthWatch.h"
+#include "app/panels/FindingsCard.h"
+#include "app/panels/Widgets.h"
+#include "app/theme/Theme.h"
+#include "app/viewport/Overlays.h"
+#include "demo/RawScan.h"
+#include "files/MeshFile.h"
+#include "mesh/Statistics.h"
+#include "tests/support/Files.h"
+#include "tests/support/Window.h"
+
+#include <QLabel>
+
+using namespace um;
+using namespace um::app;
+using test::waitUntil;
+using test::waitUntilIdle;
+
+class FindingsTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        m_scan = demo::makeRawScan();
+        writeMesh(m_scan, m_folder / "scan.ply", Progress());
+        applyTheme(Theme::paperTheme());
+        m_window = std::make_unique<MainWindow>(m_folder / "recovery");
+        QVERIFY(test::showActive(*m_window));
+        m_window->open(QString::fromStdString((m_folder / "scan.ply").string()));
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void countsThemInTheStrip() {
+        const auto findings = findFaults(*m_window->model().document().source, Progress());
+        QVERIFY(findings.size() >= 5);
+        QCOMPARE(strip()->text(), QString("%1 findings").arg(findings.size()));
+    }
+
+    void listsThemWithTheSameFiguresAsTheCore() {
+        QTest::mouseClick(strip(), Qt::LeftButton);
+        QVERIFY(card().isVisible());
+        QStringList texts;
+        for (const QLabel* label : card().findChildren<QLabel*>()) texts += label->text();
+        const auto source = m_window->model().document().source;
+        for (const Finding& finding : findFaults(*source, Progress()))
+            QVERIFY2(texts.contains(QString::fromStdString(describeFinding(finding, source->metresPerUnit))),
+                     qPrintable(texts.join("|")));
+        // And as the list on the left.
+        const Statistics s = gatherStatistics(*source, Progress()).whole;
+        QVERIFY(texts.join("|").contains(QString("%1 open borders").arg(s.borderLoops)));
+        QVERIFY(texts.join("|").contains(QString("%1 duplicate triangles").arg(s.duplicateTriangles)));
+    }
+
+    void goesFromPlaceToPlace() {
+        Viewport& viewport = m_window->desk().view().viewport();
+        const auto bits = finding(Fault::LooseBit);
+        QWidget* row = rowOf("loose bit");
+        QVERIFY(row != nullptr);
+        PlaceMark* mark = m_window->findChild<PlaceMark*>();
+        for (const std::size_t at : {0u, 1u}) {
+            QTest::mouseClick(test::buttonNamed(*row, "Next"), Qt::LeftButton);
+            QVERIFY((viewport.camera().target() - bits.places[at].cast<double>()).norm() < 1e-6);
+            QVERIFY(mark->isVisible());
+            // The ring is where the place is, in the middle of the picture.
+            QVERIFY((mark->geometry().center() - viewport.rect().center()).manhattanLength() < 4);
+        }
+        QTest::mouseClick(test::buttonNamed(*row, "Previous"), Qt::LeftButton);
+        QVERIFY((viewport.camera().target() - bits.places[0].cast<double>()).norm() < 1e-6);
+        // It stays at its place when the view moves on.
+        const QPoint before = mark->geometry().center();
+        viewport.lookAt(bits.places[0].cast<double>() + Vec3d(0.01, 0, 0), 0.05);
+        QVERIFY(mark->geometry().center() != before);
+    }
+
+    void repairsAndUndoes() {
+        const auto source = m_window->model().document().source;
+        for (const auto& [row, button, fault] :
+             {std::tuple("duplicate", "Drop", Fault::Duplicate), std::tuple("winding", "Turn", Fault::Winding),
+              std::tuple("loose bit", "Drop", Fault::LooseBit)}) {
+            QVERIFY2(rowOf(row) != nullptr, row);
+            const auto before = m_window->model().document().source;
+            QTest::mouseClick(test::buttonNamed(*rowOf(row), button), Qt::LeftButton);
+            QVERIFY(waitUntil([&] { return m_window->model().document().source != before; }));
+            QVERIFY(waitUntilIdle(*m_window));
+            QVERIFY2(finding(fault).count == 0, row);
+            QVERIFY(m_window->messages().text().contains("undo"));
+            QVERIFY(rowOf(row) == nullptr);
+        }
+        requireSound(*m_window->model().document().source, "the source");
+        for (int i = 0; i < 3; ++i) m_window->model().undoStack().undo();
+        QCOMPARE(m_window->model().document().source, source);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(rowOf("duplicate") != nullptr);
+    }
+
+    void followsWhatIsShownAndCloses() {
+        QTest::mouseClick(test::buttonNamed(card(), "Close"), Qt::LeftButton);
+        QVERIFY(!card().isVisible());
+        QVERIFY(!m_window->findChild<PlaceMark*>()->isVisible());
+        Document next = m_window->model().document();
+        auto clean = std::make_shared<Mesh>(*next.source);
+        for (const Fault fault : {Fault::Duplicate, Fault::LooseBit, Fault::Winding, Fault::Hole})
+            repairFault(*clean, fault, Progress());
+        next.levels.push_back({"LOD 0", "", clean, nullptr});
+        m_window->model().change("level", std::move(next));
+        m_window->desk().show({0});
+        QVERIFY(waitUntilIdle(*m_window));
+        const auto left = m_window->desk().health().of(clean);
+        QVERIFY(left != nullptr);
+        QVERIFY(strip()->text().startsWith(QString::number(left->size())));
+        m_window->model().undoStack().setClean();
+    }
+
+private:
+    QPushButton* strip() { return m_window->findChild<QPushButton*>("findings"); }
+    FindingsCard& card() { return m_window->desk().findingsCard(); }
+
+    Finding finding(Fault fault) {
+        const auto findings = m_window->desk().health().of(m_window->model().document().source);
+        if (findings)
+            for (const Finding& one : *findings)
+                if (one.fault == fault) return one;
+        return {fault, 0, 0, {}};
+    }
+
+    // The row whose first label has these words.
+    QWidget* rowOf(const QString& words) {
+        for (QLabel* label : card().findChildren<QLabel*>())
+            if (label->text().contains(words) && label->isVisible() && !label->text().endsWith('.'))
+                return label->parentWidget();
+        return nullptr;
+    }
+
+    test::Folder m_folder;
+    Mesh m_scan;
+    std::unique_ptr<MainWindow> m_window;
+};
+
+int main(int argc, char** argv) {
+    Viewport::requestOpenGl();
+    QApplication application(argc, argv);
+    FindingsTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "FindingsTest.moc"
