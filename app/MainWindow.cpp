@@ -244,6 +244,7 @@ void MainWindow::makeMenus() {
     add(view, tr("Outline"), QKeySequence("S"), [area] { area->toggleOutline(); });
     add(view, tr("Edges"), QKeySequence("E"), [area] { area->toggleEdges(); });
     add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
+    add(view, tr("Largest deviation"), QKeySequence("X"), [this] { m_desk->goToWorst(); });
     add(view, tr("Findings"), {}, [this] { m_desk->openFindings(); });
     add(view, tr("Everything into view"), QKeySequence("F"), [area] { area->viewport().frameAll(); });
     view->addSeparator();

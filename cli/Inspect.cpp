@@ -1,6 +1,7 @@
 #include "base/Units.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "mesh/Health.h"
 #include "mesh/Statistics.h"
 
 #include <memory>
@@ -12,6 +13,7 @@ struct Options {
     std::vector<std::string> meshes;
     std::string json;
     std::string unit;
+    bool findings = false;
 };
 
 Json vectorJson(const Vec3f& v) {
@@ -88,6 +90,24 @@ void run(const Options& options) {
         json["material_list"] = Json::array();
         for (const Material& material : file.mesh.materials)
             json["material_list"].push_back({{"name", material.name}, {"base_color", material.baseColor}});
+        if (options.findings) {
+            const std::vector<Finding> findings = [&] {
+                const TerminalProgress terminal("Looking for faults");
+                return findFaults(file.mesh, terminal.progress());
+            }();
+            json["findings"] = Json::array();
+            for (const Finding& finding : findings) {
+                const std::string what = describeFinding(finding, file.mesh.metresPerUnit);
+                answer.line("    " + what + ". " + whyItMatters(finding.fault));
+                Json places = Json::array();
+                for (const Vec3f& place : finding.places) places.push_back(vectorJson(place));
+                json["findings"].push_back({{"what", what},
+                                            {"why", whyItMatters(finding.fault)},
+                                            {"count", finding.count},
+                                            {"places", places}});
+            }
+            if (findings.empty()) answer.line("    Nothing is wrong with it.");
+        }
         all.push_back(json);
     }
     answer.json(options.meshes.size() == 1 ? all[0] : all);
@@ -100,6 +120,7 @@ void addInspect(CLI::App& app, int& code) {
     const auto options = std::make_shared<Options>();
     command->add_option("MESH", options->meshes, "files to look over")->required();
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
+    command->add_flag("--findings", options->findings, "say what is wrong, why it matters and where");
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
     command->callback([options, &code] {
         run(*options);

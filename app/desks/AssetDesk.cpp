@@ -85,6 +85,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
         m_declined.clear();
         measureNext();
     });
+    connect(m_evidence, &EvidencePanel::worstWanted, this, &AssetDesk::goToWorst);
     connect(m_levels, &LevelsPanel::chosen, this, &AssetDesk::show);
     connect(m_levels, &LevelsPanel::renamed, this, &AssetDesk::renameLevel);
     connect(m_levels, &LevelsPanel::removed, this, &AssetDesk::removeLevel);
@@ -263,6 +264,9 @@ void AssetDesk::dropUnusedDrawables() {
 void AssetDesk::show(Shown shown) {
     m_shown = shown;
     if (shownLevel() == nullptr) m_shown = {};
+    // The mark belonged to another mesh.
+    m_view->setMark(std::nullopt);
+    m_wasAtWorst = false;
     refresh();
 }
 
@@ -588,6 +592,18 @@ void AssetDesk::openFindings() {
     m_findings->setVisible(!m_findings->isVisible());
     m_findings->raise();
     if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
+}
+
+void AssetDesk::goToWorst() {
+    const Level* level = shownLevel();
+    if (level == nullptr || !level->evidence) return;
+    const Deviation& deviation = *level->evidence;
+    const OneSidedDeviation* sides[] = {&deviation.sourceToLevel, &deviation.levelToSource};
+    if (sides[0]->max < sides[1]->max) std::swap(sides[0], sides[1]);
+    m_wasAtWorst = !m_wasAtWorst;
+    const OneSidedDeviation& side = *sides[m_wasAtWorst ? 0 : 1];
+    m_view->viewport().lookAt(side.worstPlace, std::max(6 * side.max, 0.05 * diagonal(*level->mesh)));
+    m_view->setMark(side.worstPlace);
 }
 
 void AssetDesk::refreshFindings() {

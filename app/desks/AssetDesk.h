@@ -66,6 +66,8 @@ public slots:
     void cancelEverything();
     void openExport(int level);
     void openFindings();
+    /// To where the level is farthest off its source; again, to where the source is farthest off the level.
+    void goToWorst();
     void repair(um::Fault fault);
     void readGuards(const QString& path);
     void writeGuards(const QString& path);
@@ -103,6 +105,7 @@ private:
     std::optional<Level> m_preview;
     Shown m_shown;
     std::map<const Mesh*, std::pair<const Deviation*, Drawable>> m_drawables;
+    bool m_wasAtWorst = false;
     std::shared_ptr<const Mesh> m_countedSource;
     std::shared_ptr<const Mesh> m_outlinedSource;
     std::shared_ptr<const Mesh> m_beingMeasured;

@@ -33,6 +33,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
       m_headline(new QLabel),
       m_nothing(makeQuietLabel()),
       m_measure(new QPushButton(tr("Measure"))),
+      m_worst(new QPushButton(tr("Go there"))),
       m_body(new QWidget),
       m_chart(new QChart),
       m_chartView(new QChartView(m_chart)),
@@ -87,6 +88,13 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
         m_values.emplace_back(key, value);
         ++at;
     }
+    // Beside the largest one: where it is.
+    m_worst->setObjectName("small");
+    m_worst->setFont(textFont(-2));
+    m_worst->setFocusPolicy(Qt::NoFocus);
+    m_worst->setToolTip(tr("To the largest deviation; again, to the largest one the other way round (X)"));
+    connect(m_worst, &QPushButton::clicked, this, &EvidencePanel::worstWanted);
+    heading->insertWidget(1, m_worst);
     m_numbers->setColumnStretch(1, 1);
     m_numbers->setColumnStretch(4, 1);
     m_numbers->setColumnMinimumWidth(2, 14);
@@ -126,6 +134,7 @@ void EvidencePanel::show(const Level* level, double toleranceMetres, bool isMeas
     m_body->setVisible(measured);
     m_nothing->setVisible(!measured);
     m_headline->setVisible(measured);
+    m_worst->setVisible(measured);
     m_measure->setVisible(level != nullptr && !measured && !isMeasuring);
     if (!measured) {
         m_headline->clear();

@@ -30,13 +30,15 @@ public:
 
 signals:
     void measureWanted();
+    /// To the place of the largest deviation.
+    void worstWanted();
 
 private:
     void drawHistogram(const Deviation& deviation, double metresPerUnit, double toleranceMetres);
 
     QLabel* m_headline;
     QLabel* m_nothing;
-    QPushButton* m_measure;
+    QPushButton *m_measure, *m_worst;
     QWidget* m_body;
     QChart* m_chart;
     QChartView* m_chartView;

@@ -62,6 +62,20 @@ private slots:
         QVERIFY(contains(json.err, "12,800"));
     }
 
+    void listsFindingsWithTheirPlaces() {
+        QVERIFY(contains(umesh({"inspect", m_sphere, "--findings"}).out, "No UVs"));
+        const std::string raw = (m_folder / "raw.ply").string();
+        QCOMPARE(runProgram(UMESH_DEMO_PROGRAM, {"raw-scan", raw}).code, 0);
+        const Json found = Json::parse(umesh({"inspect", raw, "--findings", "--json", "-"}).out)["findings"];
+        QVERIFY(found.size() >= 5);
+        for (const Json& one : found)
+            if (contains(one["what"].get<std::string>(), "loose bits")) {
+                QCOMPARE(one["places"].size(), one["count"].get<std::size_t>());
+                return;
+            }
+        QFAIL("no loose bits");
+    }
+
     void inspectsSeveralAtOnce() {
         const Json parsed = Json::parse(umesh({"inspect", m_sphere, m_sphere, "--json", "-"}).out);
         QCOMPARE(parsed.size(), std::size_t(2));
