@@ -202,6 +202,12 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     QAction* exporting = add(file, tr("Export levels …"), QKeySequence("Ctrl+E"), [this] { m_desk->openExport(-1); });
     file->addSeparator();
+    QAction* sheet = add(file, tr("Evidence sheet …"), {}, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("Evidence sheet"), {},
+                                                          tr("Page for a browser (*.html);;PDF (*.pdf)"));
+        if (!path.isEmpty()) m_desk->writeSheet(path);
+    });
+    file->addSeparator();
     QAction* readingGuards = add(file, tr("Read guards …"), {}, [this] {
         const QString path = QFileDialog::getOpenFileName(this, tr("Read guards"), {}, tr("Guards (*.json)"));
         if (!path.isEmpty()) m_desk->readGuards(path);
@@ -213,8 +219,8 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
     connect(file, &QMenu::aboutToShow, this,
-            [this, saving, savingAs, embedding, exporting, readingGuards, writingGuards] {
-                for (QAction* action : {saving, savingAs, embedding, exporting, readingGuards})
+            [this, saving, savingAs, embedding, exporting, sheet, readingGuards, writingGuards] {
+                for (QAction* action : {saving, savingAs, embedding, exporting, sheet, readingGuards})
                     action->setEnabled(m_model.isOpen());
                 writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
                 embedding->setChecked(m_model.document().embedSource);

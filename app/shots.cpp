@@ -1,5 +1,6 @@
 // umesh-shots: takes the pictures of docs/screenshots from the demo data, driving the real window.
 #include "app/MainWindow.h"
+#include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
 #include "app/panels/OutlinePanel.h"
@@ -9,10 +10,12 @@
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
+#include "document/Report.h"
 
 #include <cstdio>
 #include <QApplication>
 #include <QDir>
+#include <QPainter>
 #include <QScreen>
 #include <QSettings>
 #include <QTemporaryDir>
@@ -47,6 +50,7 @@ public:
         if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "export", "night"})) jar();
         if (wants("anchor-outline")) anchor();
         if (wants("findings")) findings();
+        if (wants("evidence-sheet")) sheet();
         if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
         if (wantsAny({"jar-hard", "jar-hard-held"}))
@@ -140,6 +144,34 @@ private:
         take("anchor-outline");
         desk.view().toggleOutline();
         m_window.model().undoStack().setClean();
+    }
+
+    // The first page of the evidence sheet.
+    void sheet() {
+        Document document = documentFromMesh((m_data + "/anchor.glb").toStdString(), Progress());
+        document.viewerDistance = 30;
+        for (const std::size_t target : {12000, 1500}) {
+            ReduceSettings settings;
+            auto level = std::make_shared<const Mesh>(reduceMesh(*document.source, target, settings, Progress()).mesh);
+            document.levels.push_back(
+                {"LOD " + std::to_string(document.levels.size()), std::to_string(target), level, nullptr});
+        }
+        const auto text = layOutSheet(reportHtml(document, "2026-11-23", Progress()));
+        const QSizeF page = text->pageSize();
+        constexpr int margin = 24;
+        QImage picture(QSize(int(page.width()) + 2 * margin, int(1.9 * page.height())), QImage::Format_RGB32);
+        picture.fill("#F8F6F1");
+        QPainter painter(&picture);
+        painter.translate(margin, margin);
+        text->drawContents(&painter);
+        painter.end();
+        save(picture, "evidence-sheet");
+    }
+
+    void save(const QImage& picture, const QString& name) {
+        const QString file = m_out + "/" + name + ".png";
+        picture.save(file);
+        std::printf("%s\n", qPrintable(file));
     }
 
     // A scan as it comes off the machine, with what is wrong with it.

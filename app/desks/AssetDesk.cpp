@@ -3,6 +3,7 @@
 #include "app/desks/HealthWatch.h"
 #include "app/desks/OutlineWatch.h"
 #include "app/panels/EvidencePanel.h"
+#include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
 #include "app/panels/OutlinePanel.h"
@@ -15,12 +16,15 @@
 #include "app/viewport/OutlineLayer.h"
 #include "app/viewport/ViewArea.h"
 #include "base/Error.h"
+#include "base/File.h"
 #include "base/Units.h"
 #include "chain/ReduceToTarget.h"
+#include "document/Report.h"
 #include "mesh/Statistics.h"
 #include "reduce/Cluster.h"
 
 #include <cmath>
+#include <QDate>
 #include <QHBoxLayout>
 #include <QScrollArea>
 #include <QVBoxLayout>
@@ -134,8 +138,8 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
     connect(m_replace, &QPushButton::clicked, this, &AssetDesk::replaceSource);
     connect(m_discard, &QPushButton::clicked, this, &AssetDesk::discardPreview);
-    for (Job* job : {&m_reducing, &m_measuring, &m_counting, &m_preparing, &m_outlining, &m_repairing, &m_health->job(),
-                     &m_outlineWatch->job()})
+    for (Job* job : {&m_reducing, &m_measuring, &m_counting, &m_preparing, &m_outlining, &m_repairing, &m_judging,
+                     &m_health->job(), &m_outlineWatch->job()})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(&m_measuring, &Job::cancelled, this, [this] {
         if (m_beingMeasured) m_declined.push_back(m_beingMeasured.get());
@@ -225,8 +229,8 @@ std::shared_ptr<const Mesh> AssetDesk::shownMesh() const {
 
 bool AssetDesk::isIdle() const {
     return !m_reducing.isRunning() && !m_measuring.isRunning() && !m_counting.isRunning() && !m_preparing.isRunning() &&
-           !m_outlining.isRunning() && !m_repairing.isRunning() && m_outlineWatch->isIdle() && m_health->isIdle() &&
-           (!m_model.isOpen() || m_view->viewport().isSettled());
+           !m_outlining.isRunning() && !m_repairing.isRunning() && !m_judging.isRunning() && m_outlineWatch->isIdle() &&
+           m_health->isIdle() && (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
 void AssetDesk::documentOpened() {
@@ -410,6 +414,26 @@ void AssetDesk::guardPart(int part, GuardValue value) {
     m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), std::move(next));
 }
 
+void AssetDesk::writeSheet(const QString& path) {
+    if (!m_model.isOpen() || m_judging.isRunning()) return;
+    if (m_model.document().levels.empty()) {
+        m_messages.say(tr("There is no level to judge yet: keep a result as a level first."));
+        return;
+    }
+    m_messages.say(tr("Writing the evidence sheet; you can go on."));
+    const QString date = QDate::currentDate().toString(Qt::ISODate);
+    m_judging.start([this, path, document = m_model.document(),
+                     date = date.toStdString()](const Progress& progress) -> Job::Delivery {
+        const std::string html = reportHtml(document, date, progress);
+        const std::filesystem::path file = path.toStdString();
+        if (file.extension() == ".pdf")
+            writeSheetAsPdf(html, file);
+        else
+            writeWhole(file, [&](FileWriter& writer) { writer.write(html); });
+        return [this, path] { m_messages.say(tr("The evidence sheet is in %1.").arg(path)); };
+    });
+}
+
 void AssetDesk::readGuards(const QString& path) {
     Document next = m_model.document();
     try {
@@ -561,6 +585,8 @@ void AssetDesk::discardPreview() {
 void AssetDesk::cancelEverything() {
     m_reducing.cancel();
     m_measuring.cancel();
+    m_repairing.cancel();
+    m_judging.cancel();
     m_export->job().cancel();
 }
 

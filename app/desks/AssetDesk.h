@@ -46,6 +46,7 @@ public:
     FindingsCard& findingsCard() { return *m_findings; }
     HealthWatch& health() { return *m_health; }
     Job& repairJob() { return m_repairing; }
+    Job& sheetJob() { return m_judging; }
     Job& reduceJob() { return m_reducing; }
     Job& measureJob() { return m_measuring; }
 
@@ -69,6 +70,8 @@ public slots:
     /// To where the level is farthest off its source; again, to where the source is farthest off the level.
     void goToWorst();
     void repair(um::Fault fault);
+    /// The evidence of all levels as a sheet of its own: HTML, or PDF where the name ends so.
+    void writeSheet(const QString& path);
     void readGuards(const QString& path);
     void writeGuards(const QString& path);
 
@@ -101,7 +104,7 @@ private:
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining, m_repairing;
+    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining, m_repairing, m_judging;
     std::optional<Level> m_preview;
     Shown m_shown;
     std::map<const Mesh*, std::pair<const Deviation*, Drawable>> m_drawables;

@@ -112,6 +112,24 @@ private slots:
         m_window->model().undoStack().setClean();
     }
 
+    void writesTheEvidenceSheetAsPageAndAsPdf() {
+        const QString page = QString::fromStdString((m_folder / "sheet.html").string());
+        const QString pdf = QString::fromStdString((m_folder / "sheet.pdf").string());
+        AssetDesk& desk = m_window->desk();
+        for (const auto& [path, start] : {std::pair(page, "<!DOCTYPE html>"), std::pair(pdf, "%PDF")}) {
+            desk.writeSheet(path);
+            QVERIFY(desk.sheetJob().isRunning());
+            QVERIFY(waitUntilIdle(*m_window));
+            QVERIFY2(m_window->messages().text().contains(path), qPrintable(m_window->messages().text()));
+            const std::string content = test::contentOf(path.toStdString());
+            QVERIFY(content.starts_with(start) && content.size() > 20000);
+        }
+        desk.writeSheet("/no/such/folder/sheet.pdf");
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(m_window->messages().text().contains("/no/such/folder"));
+        m_window->model().undoStack().setClean();
+    }
+
 private:
     QPushButton* strip() { return m_window->findChild<QPushButton*>("findings"); }
     FindingsCard& card() { return m_window->desk().findingsCard(); }

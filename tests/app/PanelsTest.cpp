@@ -268,7 +268,11 @@ private slots:
         EvidencePanel panel(job);
         QSignalSpy wanted(&panel, &EvidencePanel::measureWanted);
         panel.show(&document.levels[0], 1, true);
-        auto* button = panel.findChildren<QPushButton*>().first();
+        const auto buttons = panel.findChildren<QPushButton*>();
+        const auto found =
+            std::find_if(buttons.begin(), buttons.end(), [](const auto* one) { return one->text() == "Measure"; });
+        QVERIFY(found != buttons.end());
+        QPushButton* button = *found;
         QVERIFY(button->isHidden());
         panel.show(&document.levels[0], 1, false);
         QVERIFY(!button->isHidden());

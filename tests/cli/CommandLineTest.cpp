@@ -62,6 +62,17 @@ private slots:
         QVERIFY(contains(json.err, "12,800"));
     }
 
+    void writesAnEvidenceSheet() {
+        const std::string level = (m_folder / "judged.ply").string(), out = (m_folder / "sheet.html").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "300"}).code, 0);
+        const Outcome outcome = umesh({"report", m_sphere, level, "--out", out, "--at", "4m", "--date", "2026-02-03"});
+        QCOMPARE(outcome.code, 0);
+        const std::string sheet = test::contentOf(out);
+        QVERIFY(contains(sheet, "judged.ply") && contains(sheet, "2026-02-03") && contains(sheet, "12,800"));
+        QCOMPARE(umesh({"report", m_sphere, level, "--out", (m_folder / "sheet.txt").string()}).code, 2);
+        QCOMPARE(umesh({"report", m_sphere, level, "--out", "/no/such/folder/sheet.html"}).code, 1);
+    }
+
     void listsFindingsWithTheirPlaces() {
         QVERIFY(contains(umesh({"inspect", m_sphere, "--findings"}).out, "No UVs"));
         const std::string raw = (m_folder / "raw.ply").string();

@@ -1,0 +1,76 @@
+#include "document/Report.h"
+#include "base/Error.h"
+#include "base/File.h"
+#include "base/Units.h"
+#include "cli/Commands.h"
+#include "cli/Console.h"
+
+#include <ctime>
+#include <memory>
+
+namespace um::cli {
+namespace {
+
+struct Options {
+    std::string source, out, tolerance = "0.5mm", at, screen = "1440px,50deg", unit, date;
+    std::vector<std::string> levels;
+};
+
+std::string today() {
+    const std::time_t now = std::time(nullptr);
+    std::tm day{};
+    ::localtime_r(&now, &day);
+    char text[16];
+    std::strftime(text, sizeof text, "%Y-%m-%d", &day);
+    return text;
+}
+
+void run(const Options& options) {
+    if (!options.out.ends_with(".html")) throw InputError("The sheet is written as HTML; let the name end in .html.");
+    Document document;
+    MeshFile source = readWithNotes(options.source, options.unit);
+    document.sourceFile = options.source;
+    document.name = document.sourceFile.stem().string();
+    document.sourceHash = hashFile(document.sourceFile, Progress());
+    document.tolerance =
+        parseLength(options.tolerance).inMeshUnits(source.mesh.metresPerUnit) * source.mesh.metresPerUnit;
+    document.screen = parseScreen(options.screen);
+    if (!options.at.empty())
+        document.viewerDistance =
+            parseLength(options.at).inMeshUnits(source.mesh.metresPerUnit) * source.mesh.metresPerUnit;
+    for (const std::string& path : options.levels) {
+        MeshFile level = readWithNotes(path, options.unit);
+        if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
+        const std::string name = std::filesystem::path(path).filename().string();
+        document.levels.push_back({name, "", std::make_shared<const Mesh>(std::move(level.mesh)), nullptr});
+    }
+    document.source = std::make_shared<const Mesh>(std::move(source.mesh));
+    const std::string html = [&] {
+        const TerminalProgress terminal("Judging");
+        return reportHtml(document, options.date.empty() ? today() : options.date, terminal.progress());
+    }();
+    writeWhole(options.out, [&](FileWriter& file) { file.write(html); });
+    Answer("").line("Wrote the evidence of " + countOf(document.levels.size(), "level", "levels") + " against " +
+                    options.source + " to " + options.out);
+}
+
+}  // namespace
+
+void addReport(CLI::App& app, int& code) {
+    CLI::App* command = app.add_subcommand("report", "An evidence sheet: pictures, figures and findings of levels");
+    const auto options = std::make_shared<Options>();
+    command->add_option("SOURCE", options->source, "the untouched mesh")->required();
+    command->add_option("LEVELS", options->levels, "the reduced ones")->required();
+    command->add_option("--out", options->out, "file to write (.html)")->required();
+    command->add_option("--tolerance", options->tolerance, "deviations up to this are fine")->capture_default_str();
+    command->add_option("--at", options->at, "the distance that outlines are judged at (default: 100 px tall)");
+    command->add_option("--screen", options->screen, "the screen it is seen on")->capture_default_str();
+    command->add_option("--date", options->date, "the date on the sheet (default: today)");
+    command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
+    command->callback([options, &code] {
+        run(*options);
+        code = done;
+    });
+}
+
+}  // namespace um::cli

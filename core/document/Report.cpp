@@ -1,0 +1,223 @@
+#include "document/Report.h"
+
+#include "base/Units.h"
+#include "draw/Picture.h"
+#include "measure/Silhouette.h"
+#include "mesh/Health.h"
+
+#include <xxhash.h>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+namespace um {
+
+namespace {
+
+constexpr int pictureSize = 200;
+constexpr int views = 26;
+
+const std::array<Direction, 4> fixedDirections = {{{35, 15}, {0, 0}, {215, 25}, {90, 60}}};
+
+struct Judged {
+    const Level* level;
+    Deviation deviation;
+    Silhouette silhouette;
+};
+
+std::string base64(const std::string& bytes) {
+    static const char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    std::string text;
+    for (std::size_t i = 0; i < bytes.size(); i += 3) {
+        std::uint32_t word = 0;
+        for (std::size_t k = 0; k < 3; ++k) word = word << 8 | (i + k < bytes.size() ? std::uint8_t(bytes[i + k]) : 0u);
+        for (std::size_t k = 0; k < 4; ++k) text += i + k <= bytes.size() ? digits[word >> (18 - 6 * k) & 63] : '=';
+    }
+    return text;
+}
+
+std::string escaped(const std::string& text) {
+    std::string result;
+    for (const char c : text) {
+        if (c == '<')
+            result += "&lt;";
+        else if (c == '&')
+            result += "&amp;";
+        else
+            result += c;
+    }
+    return result;
+}
+
+std::string image(const Picture& picture, const std::string& what) {
+    return "<img alt=\"" + escaped(what) + "\" width=\"" + std::to_string(picture.width) + "\" height=\"" +
+           std::to_string(picture.height) + "\" src=\"data:image/png;base64," + base64(pngOf(picture)) + "\">";
+}
+
+// Of shape alone: positions and triangles.
+std::string hashOf(const Mesh& mesh) {
+    XXH3_state_t* state = XXH3_createState();
+    XXH3_128bits_reset(state);
+    XXH3_128bits_update(state, mesh.positions.data(), mesh.positions.size() * sizeof(Vec3f));
+    XXH3_128bits_update(state, mesh.triangles.data(), mesh.triangles.size() * sizeof(Triangle));
+    const XXH128_hash_t hash = XXH3_128bits_digest(state);
+    XXH3_freeState(state);
+    char text[33];
+    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
+                  static_cast<unsigned long long>(hash.low64));
+    return text;
+}
+
+Picture histogramOf(const Deviation& deviation, double tolerance, double range) {
+    constexpr int bins = 35, barWidth = 6, height = 60;
+    const std::vector<double> shares = deviation.distribution.histogram(bins, range);
+    double most = 1e-12;
+    for (const double share : shares) most = std::max(most, std::sqrt(share));
+    Picture picture(bins * barWidth, height, {248, 246, 241});
+    for (int i = 0; i < bins; ++i) {
+        const double middle = ((i + 0.5) / bins * 2 - 1) * range;
+        const Rgb color = std::abs(middle) <= tolerance ? Rgb{190, 182, 165}
+                          : middle < 0                  ? Rgb{44, 95, 138}
+                                                        : Rgb{201, 128, 15};
+        const int tall = int(std::lround(std::sqrt(shares[std::size_t(i)]) / most * (height - 2)));
+        for (int y = height - tall; y < height; ++y)
+            for (int x = 0; x + 1 < barWidth; ++x) picture.at(i * barWidth + x, y) = color;
+    }
+    return picture;
+}
+
+std::string row(const std::vector<std::string>& cells, const char* kind = "td") {
+    std::string text = "<tr>";
+    for (const std::string& cell : cells)
+        text += std::string("<") + kind + (&cell == &cells.front() ? " align=\"left\">" : " align=\"right\">") + cell +
+                "</" + kind + ">";
+    return text + "</tr>\n";
+}
+
+std::string findingsOf(const std::string& name, const Mesh& mesh, const Progress& progress) {
+    std::string list;
+    for (const Finding& finding : findFaults(mesh, progress))
+        list += "<li>" + escaped(describeFinding(finding, mesh.metresPerUnit)) + ". <span>" +
+                escaped(whyItMatters(finding.fault)) + "</span></li>\n";
+    return "<h3>" + escaped(name) + "</h3>\n" +
+           (list.empty() ? "<p>Nothing is wrong with it.</p>\n" : "<ul>\n" + list + "</ul>\n");
+}
+
+constexpr const char* style = R"(
+body { font-family: Inter, sans-serif; color: #1F2D36; background: #F8F6F1; margin: 28px; font-size: 13px; }
+h1 { font-size: 22px; } h2 { font-size: 15px; margin-top: 26px; } h3 { font-size: 13px; }
+table { border-collapse: collapse; } td, th { padding: 3px 12px 3px 0; } th { color: #6C7A80; font-weight: normal; }
+span, p.soft { color: #6C7A80; }
+)";
+
+}  // namespace
+
+std::string reportHtml(const Document& document, const std::string& date, const Progress& progress) {
+    const Mesh& source = *document.source;
+    const double metres = source.metresPerUnit;
+    const auto length = [&](double value) { return formatLength(value * metres); };
+    const double tall = standingHeight(source);
+    const double distance =
+        document.viewerDistance > 0 ? document.viewerDistance : document.screen.distance(tall * metres, 100);
+    const double pixels = document.screen.pixels(tall * metres, distance);
+    std::vector<Judged> judged;
+    const double share = 0.7 / double(std::max<std::size_t>(1, document.levels.size()));
+    for (std::size_t i = 0; i < document.levels.size(); ++i) {
+        const Level& level = document.levels[i];
+        const double at = share * double(i);
+        Deviation deviation = level.evidence
+                                  ? *level.evidence
+                                  : measureDeviation(source, *level.mesh, {}, progress.span(at, at + share / 2));
+        const double height = std::min(pixels, mostHeightPixels(source, *level.mesh));
+        judged.push_back(
+            {&level, std::move(deviation),
+             measureSilhouette(source, *level.mesh, {views, height, 4}, progress.span(at + share / 2, at + share))});
+    }
+    std::string html = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
+                       escaped(document.name) + ": evidence</title><style>" + style + "</style></head><body>\n";
+    html += "<h1>" + escaped(document.name) + ": evidence</h1>\n<p class=\"soft\">" + escaped(date) + " · tolerance " +
+            formatLength(document.tolerance) + " · seen on " + formatScreen(document.screen) + " at " +
+            formatLength(distance) + ", where the source is " + formatNumber(std::round(pixels)) + " px tall</p>\n";
+
+    html += "<h2>Deviation from the source, both ways</h2>\n<table>\n" +
+            row({"", "triangles", "share", "draws", "within", "max", "at most", "rms", "mean", "p95", "p99"}, "th");
+    html += row({"Source", formatCount(source.triangleCount()), "", formatCount(source.sections.size()), "", "", "", "",
+                 "", "", ""});
+    for (const Judged& one : judged) {
+        const Deviation& d = one.deviation;
+        const Mesh& mesh = *one.level->mesh;
+        html += row({escaped(one.level->name), formatCount(mesh.triangleCount()),
+                     formatNumber(100.0 * double(mesh.triangleCount()) / double(source.triangleCount())) + " %",
+                     formatCount(mesh.sections.size()),
+                     formatNumber(100 * d.distribution.shareWithin(document.tolerance / metres)) + " %", length(d.max),
+                     length(d.maxBound), length(d.rms), length(d.mean), length(d.p95), length(d.p99)});
+    }
+    html += "</table>\n";
+    for (const Judged& one : judged) {
+        const double range = std::max(2 * document.tolerance / metres, 1.2 * one.deviation.p99);
+        html += "<h3>" + escaped(one.level->name) + "</h3>\n" + "<p>" +
+                image(histogramOf(one.deviation, document.tolerance / metres, range), "histogram") +
+                "</p>\n<p class=\"soft\">inside −" + length(range) + " … within ±" + formatLength(document.tolerance) +
+                " … outside +" + length(range) + "</p>\n";
+    }
+
+    html += "<h2>Outlines from " + std::to_string(views) + " directions at " + formatNumber(std::round(pixels)) +
+            " px</h2>\n<table>\n" + row({"", "at most", "mean", "area", "lost", "grown", "worst"}, "th");
+    for (const Judged& one : judged) {
+        const Silhouette& s = one.silhouette;
+        html += row({escaped(one.level->name), formatNumber(s.max) + " px", formatNumber(s.mean) + " px",
+                     formatNumber(100 * s.areaShare) + " %", formatNumber(100 * s.lost) + " %",
+                     formatNumber(100 * s.grown) + " %", describe(s.directions[s.worst])});
+    }
+    html += "</table>\n<h3>By direction, the largest distance in px</h3>\n<table>\n";
+    std::vector<std::string> names = {""};
+    for (const Judged& one : judged) names.push_back(escaped(one.level->name));
+    html += row(names, "th");
+    const std::vector<Direction> directions = viewDirections(views);
+    for (std::size_t i = directions.size() / 2; i < directions.size(); ++i) {
+        std::vector<std::string> cells = {describe(directions[i])};
+        for (const Judged& one : judged) cells.push_back(formatNumber(one.silhouette.views[i].max));
+        html += row(cells);
+    }
+    html += "</table>\n<p class=\"soft\">From the opposite side each outline is the same, mirrored.</p>\n";
+
+    html += "<h2>The same views of all</h2>\n<p class=\"soft\">";
+    for (const Direction& direction : fixedDirections) html += describe(direction) + " · ";
+    html += "then at " + formatLength(distance) + ", at true size</p>\n";
+    const Vec3d middle = boundingBox(source).center().cast<double>();
+    const double close = 0.94 * pictureSize / std::max(1e-30, diagonal(source));
+    const auto pictures = [&](const std::string& name, const Mesh& mesh) {
+        html += "<h3>" + escaped(name) + "</h3>\n<p>";
+        for (const Direction& direction : fixedDirections) {
+            progress.check();
+            html += image(drawClay(mesh, {direction.turn(), middle, close}, pictureSize, pictureSize),
+                          name + " " + describe(direction)) +
+                    " ";
+        }
+        const int size = std::clamp(int(std::ceil(diagonal(source) * pixels / tall)) + 4, 16, 400);
+        html += image(drawClay(mesh, {fixedDirections[0].turn(), middle, pixels / tall}, size, size),
+                      name + " at true size") +
+                "</p>\n";
+    };
+    pictures("Source", source);
+    progress.at(0.8);
+    for (const Judged& one : judged) pictures(one.level->name, *one.level->mesh);
+
+    html += "<h2>Findings</h2>\n" + findingsOf("Source", source, progress.span(0.8, 0.95));
+    for (const Judged& one : judged) html += findingsOf(one.level->name, *one.level->mesh, progress.span(0.95, 0.95));
+
+    html += "<h2>How it was made</h2>\n<table>\n" + row({"", "target", "hash of shape"}, "th") +
+            row({"Source", escaped(document.sourceFile.filename().string()), hashOf(source)});
+    for (const Judged& one : judged)
+        html += row({escaped(one.level->name), escaped(one.level->target), hashOf(*one.level->mesh)});
+    html +=
+        "</table>\n<p>Protect: " + escaped(formatProtect(document.care.protect)) + " · silhouette weight " +
+        formatNumber(document.care.silhouetteWeight) +
+        (document.care.dropLoose.empty() ? "" : " · loose parts dropped under " + escaped(document.care.dropLoose)) +
+        (document.sourceHash.empty() ? "" : " · the source's file " + document.sourceHash) + "</p>\n";
+    for (const PartGuard& guard : document.care.guard.parts)
+        html += "<p>Guard: " + escaped(guard.part) + " " + formatGuard(guard.value) + "</p>\n";
+    progress.at(1);
+    return html + "</body></html>\n";
+}
+
+}  // namespace um

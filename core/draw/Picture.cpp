@@ -1,0 +1,111 @@
+#include "draw/Picture.h"
+
+#include "base/Error.h"
+#include "base/Parallel.h"
+
+#define STB_IMAGE_WRITE_STATIC
+#define STB_IMAGE_WRITE_IMPLEMENTATION
+#include <stb/stb_image_write.h>
+#include <cmath>
+#include <limits>
+
+namespace um {
+
+namespace {
+
+constexpr Rgb ground = {228, 231, 229};
+constexpr std::array<double, 3> clay = {207, 199, 182};
+
+void drawOne(TriangleMap& map, const Vec3f& a, const Vec3f& b, const Vec3f& c, TriangleId t) {
+    const float area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
+    if (area == 0) return;
+    const auto first = [](float x) { return int(std::ceil(std::clamp(x, -1e6f, 1e6f) - 0.5f)); };
+    const auto last = [](float x) { return int(std::floor(std::clamp(x, -1e6f, 1e6f) - 0.5f)); };
+    const int left = std::max(0, first(std::min({a.x(), b.x(), c.x()})));
+    const int right = std::min(map.width - 1, last(std::max({a.x(), b.x(), c.x()})));
+    const int top = std::max(0, first(std::min({a.y(), b.y(), c.y()})));
+    const int bottom = std::min(map.height - 1, last(std::max({a.y(), b.y(), c.y()})));
+    for (int y = top; y <= bottom; ++y)
+        for (int x = left; x <= right; ++x) {
+            const float px = float(x) + 0.5f, py = float(y) + 0.5f;
+            const float atA = ((b.x() - px) * (c.y() - py) - (b.y() - py) * (c.x() - px)) / area;
+            const float atB = ((c.x() - px) * (a.y() - py) - (c.y() - py) * (a.x() - px)) / area;
+            const float atC = 1 - atA - atB;
+            if (atA < 0 || atB < 0 || atC < 0) continue;
+            const float depth = atA * a.z() + atB * b.z() + atC * c.z();
+            const std::size_t at = std::size_t(y) * std::size_t(map.width) + std::size_t(x);
+            if (depth <= map.depths[at]) continue;
+            map.depths[at] = depth;
+            map.triangles[at] = t;
+        }
+}
+
+}  // namespace
+
+TriangleMap drawTriangles(const Mesh& mesh, const FlatView& view, int width, int height, int across) {
+    TriangleMap map;
+    map.width = width * across;
+    map.height = height * across;
+    const std::size_t samples = std::size_t(map.width) * std::size_t(map.height);
+    map.triangles.assign(samples, TriangleMap::nothing);
+    map.depths.assign(samples, -std::numeric_limits<float>::max());
+    const double scale = view.pixelsPerUnit * across;
+    std::vector<Vec3f> places(mesh.vertexCount());
+    parallelFor(places.size(), [&](std::size_t v) {
+        const Vec3d turned = view.turn * (mesh.positions[v].cast<double>() - view.middle);
+        places[v] = Vec3d(map.width / 2.0 + turned.x() * scale, map.height / 2.0 - turned.y() * scale, turned.z())
+                        .cast<float>();
+    });
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+        const Triangle& triangle = mesh.triangles[t];
+        drawOne(map, places[triangle[0]], places[triangle[1]], places[triangle[2]], t);
+    }
+    return map;
+}
+
+Picture drawClay(const Mesh& mesh, const FlatView& view, int width, int height) {
+    constexpr int across = 2;
+    const TriangleMap map = drawTriangles(mesh, view, width, height, across);
+    Picture picture(width, height, ground);
+    const Vec3d light = Vec3d(-0.45, 0.65, 0.62).normalized();
+    parallelFor(
+        std::size_t(height),
+        [&](std::size_t y) {
+            for (int x = 0; x < width; ++x) {
+                std::array<double, 3> sum{};
+                for (int sample = 0; sample < across * across; ++sample) {
+                    const std::size_t at = (y * across + std::size_t(sample / across)) * std::size_t(map.width) +
+                                           std::size_t(x * across + sample % across);
+                    double shade = -1;
+                    if (map.triangles[at] != TriangleMap::nothing) {
+                        const Triangle& t = mesh.triangles[map.triangles[at]];
+                        const Vec3d normal = (view.turn * areaNormal(mesh.positions[t[0]].cast<double>(),
+                                                                     mesh.positions[t[1]].cast<double>(),
+                                                                     mesh.positions[t[2]].cast<double>()))
+                                                 .normalized();
+                        // Backs are lit like fronts: what is turned over is told by the findings.
+                        shade = 0.32 + 0.72 * std::max(0.0, (normal.z() < 0 ? Vec3d(-normal) : normal).dot(light));
+                    }
+                    for (std::size_t i = 0; i < 3; ++i)
+                        sum[i] += shade < 0 ? double(ground[i]) : std::min(255.0, clay[i] * shade);
+                }
+                for (std::size_t i = 0; i < 3; ++i)
+                    picture.at(x, int(y))[i] = std::uint8_t(std::lround(sum[i] / (across * across)));
+            }
+        },
+        16);
+    return picture;
+}
+
+std::string pngOf(const Picture& picture) {
+    std::string bytes;
+    const auto append = [](void* to, void* data, int size) {
+        static_cast<std::string*>(to)->append(static_cast<const char*>(data), std::size_t(size));
+    };
+    if (stbi_write_png_to_func(append, &bytes, picture.width, picture.height, 3, picture.pixels.data(),
+                               picture.width * 3) == 0)
+        throw MeshError("A picture could not be made; close other programs and try again.");
+    return bytes;
+}
+
+}  // namespace um
