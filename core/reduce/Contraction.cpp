@@ -316,8 +316,10 @@ std::size_t Contraction::round(std::size_t target, Strictness strictness, bool i
         regions.resize(1);
         for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
             if (m_mesh.isUsed(VertexId(v))) regions[0].vertices.push_back(VertexId(v));
-        // What could not go at once is tried again before anything dearer.
-        round.limit = limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
+        // What could not go at once is tried again before anything dearer; where nothing could, all are looked through.
+        if (!isFine)
+            round.limit =
+                limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
         m_regionOf.assign(m_mesh.vertexCount(), 0);
         regions[0].most = needed;
     } else {
@@ -428,8 +430,12 @@ void Contraction::compact() {
     parallelFor(m_into.size(), [&](std::size_t v) {
         if (m_into[v] != none) m_into[v] = number[m_into[v]];
     });
-    for (VertexId& v : m_cheapest)
-        if (v != none) v = number[v];
+    for (std::size_t v = 0; v < m_cheapest.size(); ++v) {
+        if (m_cheapest[v] == none) continue;
+        m_cheapest[v] = number[m_cheapest[v]];
+        // A neighbour may have gone with triangles that fell together.
+        if (m_cheapest[v] == none) m_knowledge[v] = Knowledge::None;
+    }
     m_regionOf.assign(m_mesh.vertexCount(), 0);
     m_mergedInto.resize(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_mergedInto.size(); ++v) m_mergedInto[v] = VertexId(v);
