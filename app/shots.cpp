@@ -197,8 +197,8 @@ private:
     void hard(const QString& file, const QString& name, const QString& target, const char* dropLoose, double turn,
               double rise, const std::vector<PartGuard>& guards) {
         AssetDesk& desk = m_window.desk();
-        if (desk.view().chip("Wipe")->isChecked()) desk.view().toggleWipe();
-        if (desk.view().chip("Deviation")->isChecked()) desk.view().toggleDeviation();
+        desk.view().chip("Wipe")->setChecked(false);
+        desk.view().chip("Deviation")->setChecked(false);
         m_window.open(m_data + "/" + file + ".glb");
         settle();
         if (!desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
@@ -221,8 +221,8 @@ private:
 
     void coral() {
         AssetDesk& desk = m_window.desk();
-        if (desk.view().chip("Wipe")->isChecked()) desk.view().toggleWipe();
-        if (desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
+        desk.view().chip("Wipe")->setChecked(false);
+        desk.view().chip("Edges")->setChecked(false);
         m_window.open(m_data + "/coral-head-6m.ply");
         settle();
         desk.view().viewport().lookFrom(0.5, 0.5);

@@ -41,7 +41,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
       m_progress(new JobStrip(measuring, tr("Measuring"))) {
     m_headline->setObjectName("good");
     auto* heading = new QHBoxLayout;
-    heading->addWidget(makeHeading(tr("DEVIATION FROM SOURCE")), 1);
+    heading->addWidget(makeHeading(tr("DEVIATION")), 1);
     heading->addWidget(m_headline);
     m_nothing->setWordWrap(true);
 

@@ -186,6 +186,7 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
     heading->addWidget(m_heading, 1);
     for (QPushButton* button : {m_look, m_cancel}) {
         button->setObjectName("small");
+        button->setFont(textFont(-2));
         button->setFocusPolicy(Qt::NoFocus);
         button->hide();
         heading->addWidget(button);
