@@ -130,9 +130,16 @@ private:
         m_window.model().undoStack().setClean();
     }
 
+    // As the desk is when nothing has been chosen for the view.
+    void plain() {
+        for (const char* chip : {"Wipe", "Deviation", "Outline", "Edges"})
+            m_window.desk().view().chip(chip)->setChecked(false);
+    }
+
     // Where the outline suffers most, seen from there.
     void anchor() {
         AssetDesk& desk = m_window.desk();
+        plain();
         m_window.open(m_data + "/anchor.glb");
         settle();
         reduce("900");
@@ -177,6 +184,7 @@ private:
     // A scan as it comes off the machine, with what is wrong with it.
     void findings() {
         AssetDesk& desk = m_window.desk();
+        plain();
         m_window.open(m_data + "/raw-scan.ply");
         settle();
         desk.view().viewport().lookFrom(0.5, 0.6);
@@ -197,8 +205,7 @@ private:
     void hard(const QString& file, const QString& name, const QString& target, const char* dropLoose, double turn,
               double rise, const std::vector<PartGuard>& guards) {
         AssetDesk& desk = m_window.desk();
-        desk.view().chip("Wipe")->setChecked(false);
-        desk.view().chip("Deviation")->setChecked(false);
+        plain();
         m_window.open(m_data + "/" + file + ".glb");
         settle();
         if (!desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
@@ -221,8 +228,7 @@ private:
 
     void coral() {
         AssetDesk& desk = m_window.desk();
-        desk.view().chip("Wipe")->setChecked(false);
-        desk.view().chip("Edges")->setChecked(false);
+        plain();
         m_window.open(m_data + "/coral-head-6m.ply");
         settle();
         desk.view().viewport().lookFrom(0.5, 0.5);

@@ -563,12 +563,7 @@ void AssetDesk::replaceSource() {
     if (!m_preview) return;
     interruptMeasuring();
     Document next = m_model.document();
-    next.source = m_preview->mesh;
-    next.sourceFile.clear();
-    next.sourceHash.clear();
-    next.embedSource = true;
-    // What the levels were measured against is no longer the source.
-    for (Level& level : next.levels) level.evidence.reset();
+    um::replaceSource(next, m_preview->mesh);
     m_preview.reset();
     m_shown = {};
     m_model.change(tr("Replace source"), std::move(next));
@@ -665,12 +660,7 @@ void AssetDesk::repair(Fault fault) {
             Document next = m_model.document();
             if (next.source == mesh) {
                 interruptMeasuring();
-                next.source = repaired;
-                next.sourceFile.clear();
-                next.sourceHash.clear();
-                next.embedSource = true;
-                // What the levels were measured against is no longer the source.
-                for (Level& level : next.levels) level.evidence.reset();
+                um::replaceSource(next, repaired);
                 m_preview.reset();
             }
             for (Level& level : next.levels)

@@ -10,6 +10,7 @@
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <memory>
 
 namespace um {
 namespace {
@@ -149,27 +150,42 @@ void FileWriter::finish() {
     if (result != 0) fail(m_shownName, errno);
 }
 
-std::string hashFile(const std::filesystem::path& path, const Progress& progress) {
-    const MappedFile file(path);
-    const std::span<const std::byte> bytes = file.bytes();
-    constexpr std::size_t step = 16 << 20;
-    XXH3_state_t* state = XXH3_createState();
-    XXH3_128bits_reset(state);
-    try {
-        for (std::size_t at = 0; at < bytes.size(); at += step) {
-            progress.at(double(at) / double(bytes.size()));
-            XXH3_128bits_update(state, bytes.data() + at, std::min(step, bytes.size() - at));
-        }
-    } catch (...) {
-        XXH3_freeState(state);
-        throw;
-    }
-    const XXH128_hash_t hash = XXH3_128bits_digest(state);
-    XXH3_freeState(state);
+namespace {
+
+using Hasher = std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)>;
+
+Hasher makeHasher() {
+    Hasher hasher(XXH3_createState(), &XXH3_freeState);
+    XXH3_128bits_reset(hasher.get());
+    return hasher;
+}
+
+std::string digitsOf(const Hasher& hasher) {
+    const XXH128_hash_t hash = XXH3_128bits_digest(hasher.get());
     char text[33];
     std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
                   static_cast<unsigned long long>(hash.low64));
     return text;
+}
+
+}  // namespace
+
+std::string hashBytes(std::initializer_list<std::span<const std::byte>> pieces) {
+    const Hasher hasher = makeHasher();
+    for (const std::span<const std::byte> piece : pieces) XXH3_128bits_update(hasher.get(), piece.data(), piece.size());
+    return digitsOf(hasher);
+}
+
+std::string hashFile(const std::filesystem::path& path, const Progress& progress) {
+    const MappedFile file(path);
+    const std::span<const std::byte> bytes = file.bytes();
+    constexpr std::size_t step = 16 << 20;
+    const Hasher hasher = makeHasher();
+    for (std::size_t at = 0; at < bytes.size(); at += step) {
+        progress.at(double(at) / double(bytes.size()));
+        XXH3_128bits_update(hasher.get(), bytes.data() + at, std::min(step, bytes.size() - at));
+    }
+    return digitsOf(hasher);
 }
 
 std::filesystem::path userDataFolder() {

@@ -70,7 +70,10 @@ private:
     int m_file = -1;
 };
 
-/// The XXH3 hash (128 bits, as 32 hex digits) of a file's bytes.
+/// The XXH3 hash (128 bits, as 32 hex digits) of bytes that lie one after another.
+std::string hashBytes(std::initializer_list<std::span<const std::byte>> pieces);
+
+/// The same of a file's bytes.
 /// @throws FileError, Cancelled
 std::string hashFile(const std::filesystem::path& path, const Progress& progress);
 

@@ -1,11 +1,11 @@
 #include "document/Report.h"
 
+#include "base/File.h"
 #include "base/Units.h"
 #include "draw/Picture.h"
 #include "measure/Silhouette.h"
 #include "mesh/Health.h"
 
-#include <xxhash.h>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -53,18 +53,9 @@ std::string image(const Picture& picture, const std::string& what) {
            std::to_string(picture.height) + "\" src=\"data:image/png;base64," + base64(pngOf(picture)) + "\">";
 }
 
-// Of shape alone: positions and triangles.
+// Of shape alone.
 std::string hashOf(const Mesh& mesh) {
-    XXH3_state_t* state = XXH3_createState();
-    XXH3_128bits_reset(state);
-    XXH3_128bits_update(state, mesh.positions.data(), mesh.positions.size() * sizeof(Vec3f));
-    XXH3_128bits_update(state, mesh.triangles.data(), mesh.triangles.size() * sizeof(Triangle));
-    const XXH128_hash_t hash = XXH3_128bits_digest(state);
-    XXH3_freeState(state);
-    char text[33];
-    std::snprintf(text, sizeof text, "%016llx%016llx", static_cast<unsigned long long>(hash.high64),
-                  static_cast<unsigned long long>(hash.low64));
-    return text;
+    return hashBytes({std::as_bytes(std::span(mesh.positions)), std::as_bytes(std::span(mesh.triangles))});
 }
 
 Picture histogramOf(const Deviation& deviation, double tolerance, double range) {

@@ -40,6 +40,11 @@ private slots:
         QCOMPARE(hashFile(a, Progress()), hashFile(b, Progress()));
         QVERIFY(hashFile(a, Progress()) != hashFile(c, Progress()));
         QCOMPARE(hashFile(a, Progress()).size(), std::size_t(32));
+        // In pieces or as a whole, in a file or not.
+        const std::string whole = "same", first = "sa", last = "me";
+        const auto bytes = [](const std::string& text) { return std::as_bytes(std::span(text)); };
+        QCOMPARE(hashBytes({bytes(whole)}), hashFile(a, Progress()));
+        QCOMPARE(hashBytes({bytes(first), bytes(last)}), hashBytes({bytes(whole)}));
     }
 
     void fillsNamePatterns() {
