@@ -229,6 +229,11 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         const auto [cost, u, v] = entry;
         const bool isKnown = m_mesh.isUsed(u) && m_knowledge[u] != Knowledge::None;
         if (!isKnown || m_leastCosts[u] != cost || m_cheapest[u] != v) continue;
+        if (!m_mesh.isUsed(v)) {  // gone with triangles that fell together
+            consider(u, nullptr);
+            push(u);
+            continue;
+        }
         const EdgeCost best = costOfEdge(m_mesh, u, v);
         const int removes = allowedRemoval(m_mesh, u, v, best, round.strictness, scratch);
         if (removes == 0 || region.removed + std::size_t(removes) > region.most ||

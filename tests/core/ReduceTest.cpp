@@ -208,6 +208,33 @@ private slots:
         QVERIFY(test::errorOf([] { reduce(Mesh(), 1); }).contains("no triangles"));
     }
 
+    void reducesTanglesThatFallTogether() {
+        // Random triangles on few places: with a topology that may change they fold and vanish all the time.
+        for (std::uint64_t seed = 0; seed < 60; ++seed) {
+            Mesh tangle;
+            constexpr std::uint64_t places = 40;
+            for (std::uint64_t v = 0; v < places; ++v) {
+                const std::uint64_t bits = mixBits(seed * places + v + 1);
+                tangle.positions.emplace_back(float(bits % 97), float(bits / 97 % 97), float(bits / 9409 % 97));
+                tangle.uvs.emplace_back(float(bits % 7), float(bits % 5));
+            }
+            for (std::uint64_t t = 0; t < 60 + seed * 10; ++t) {
+                const std::uint64_t bits = mixBits(seed << 20 | t);
+                const Triangle triangle = {VertexId(bits % places), VertexId(bits / 64 % places),
+                                           VertexId(bits / 4096 % places)};
+                if (triangle[0] != triangle[1] && triangle[1] != triangle[2] && triangle[2] != triangle[0])
+                    tangle.triangles.push_back(triangle);
+            }
+            ensureSections(tangle, "tangle");
+            ReduceSettings settings;
+            settings.topology = TopologyRule::MayChange;
+            settings.protect.borders = Protection::Off;
+            const Mesh level = reduceMesh(tangle, 6, settings, Progress()).mesh;
+            requireSound(level, "the level");
+            QVERIFY(level.triangleCount() < tangle.triangleCount());
+        }
+    }
+
     void worksFarFromTheOrigin() {
         Mesh sphere = test::moved(test::makeSphere(1, 30), {1000, -2000, 500});
         const Mesh level = reduce(sphere, 500).mesh;
