@@ -3,6 +3,7 @@
 #include "chain/Target.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "measure/ShapeChange.h"
 #include "measure/Silhouette.h"
 #include "measure/TextureDrift.h"
 
@@ -15,7 +16,7 @@ namespace {
 struct Options {
     std::string source, level, tolerance, json, unit;
     std::string samples;
-    bool drift = false;
+    bool drift = false, shape = false;
     std::string silhouette, at, screen = "1440px,50deg";
     int views = SilhouetteSettings().views;
 };
@@ -85,6 +86,17 @@ int run(const Options& options) {
         line += "; texture drift rms " + formatLength(drift.rms * metres) + ", max " + formatLength(drift.max * metres);
         json["texture_drift"] = {{"mean", drift.mean}, {"rms", drift.rms}, {"p95", drift.p95}, {"max", drift.max}};
     }
+    if (options.shape) {
+        const TerminalProgress terminal("Comparing shading");
+        const ShapeChange change = measureShapeChange(source.mesh, level.mesh, terminal.progress());
+        line += "; shading turned by " + formatNumber(change.meanTurn) + " deg on average, p95 " +
+                formatNumber(change.p95Turn) + " deg; area " + formatNumber(100 * change.areaRatio) + " %, volume " +
+                formatNumber(100 * change.volumeRatio) + " % of the source's";
+        json["shape"] = {{"mean_turn_degrees", change.meanTurn},
+                         {"p95_turn_degrees", change.p95Turn},
+                         {"area_ratio", change.areaRatio},
+                         {"volume_ratio", change.volumeRatio}};
+    }
     if (const double height = heightPixels(options, source.mesh); height > 0) {
         const TerminalProgress terminal("Comparing outlines");
         const Silhouette silhouette =
@@ -111,6 +123,8 @@ void addMeasure(CLI::App& app, int& code) {
                         "say what share is within it; end with 3 if the largest is not");
     command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
     command->add_flag("--drift", options->drift, "also measure how far textures have moved along the surface");
+    command->add_flag("--shape", options->shape,
+                      "also measure how far shading turns, and the change of area and volume");
     command->add_option("--silhouette", options->silhouette,
                         "also compare the outlines, with the source drawn so tall, such as 600px");
     command->add_option("--at", options->at, "also compare the outlines as seen at this distance, such as 24m");

@@ -3,6 +3,7 @@
 #include "base/File.h"
 #include "base/Units.h"
 #include "draw/Picture.h"
+#include "measure/ShapeChange.h"
 #include "measure/Silhouette.h"
 #include "mesh/Health.h"
 
@@ -22,6 +23,7 @@ struct Judged {
     const Level* level;
     Deviation deviation;
     Silhouette silhouette;
+    ShapeChange shape;
 };
 
 std::string base64(const std::string& bytes) {
@@ -119,9 +121,10 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                                   ? *level.evidence
                                   : measureDeviation(source, *level.mesh, {}, progress.span(at, at + share / 2));
         const double height = std::min(pixels, mostHeightPixels(source, *level.mesh));
-        judged.push_back(
-            {&level, std::move(deviation),
-             measureSilhouette(source, *level.mesh, {views, height, 4}, progress.span(at + share / 2, at + share))});
+        judged.push_back({&level, std::move(deviation),
+                          measureSilhouette(source, *level.mesh, {views, height, 4},
+                                            progress.span(at + share / 2, at + 0.9 * share)),
+                          measureShapeChange(source, *level.mesh, progress.span(at + 0.9 * share, at + share))});
     }
     std::string html = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
                        escaped(document.name) + ": evidence</title><style>" + style + "</style></head><body>\n";
@@ -150,6 +153,13 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                 "</p>\n<p class=\"soft\">inside −" + length(range) + " … within ±" + formatLength(document.tolerance) +
                 " … outside +" + length(range) + "</p>\n";
     }
+
+    html += "<h2>Shading and size</h2>\n<table>\n" + row({"", "shading turned, mean", "p95", "area", "volume"}, "th");
+    for (const Judged& one : judged)
+        html += row({escaped(one.level->name), formatNumber(one.shape.meanTurn) + "°",
+                     formatNumber(one.shape.p95Turn) + "°", formatNumber(100 * one.shape.areaRatio) + " %",
+                     formatNumber(100 * one.shape.volumeRatio) + " %"});
+    html += "</table>\n";
 
     html += "<h2>Outlines from " + std::to_string(views) + " directions at " + formatNumber(std::round(pixels)) +
             " px</h2>\n<table>\n" + row({"", "at most", "mean", "area", "lost", "grown", "worst"}, "th");

@@ -62,6 +62,14 @@ private slots:
         QVERIFY(contains(json.err, "12,800"));
     }
 
+    void comparesShadingAndSize() {
+        const std::string level = (m_folder / "shape.ply").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "200"}).code, 0);
+        const Json shape = Json::parse(umesh({"measure", m_sphere, level, "--shape", "--json", "-"}).out)["shape"];
+        QVERIFY(shape["mean_turn_degrees"].get<double>() > 0 && shape["mean_turn_degrees"].get<double>() < 10);
+        QVERIFY(std::abs(shape["volume_ratio"].get<double>() - 1) < 0.05);
+    }
+
     void writesAnEvidenceSheet() {
         const std::string level = (m_folder / "judged.ply").string(), out = (m_folder / "sheet.html").string();
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "300"}).code, 0);
