@@ -658,6 +658,9 @@ void AssetDesk::repair(Fault fault) {
                 return;
             }
             Document next = m_model.document();
+            const bool isThere = next.source == mesh || std::any_of(next.levels.begin(), next.levels.end(),
+                                                                    [&](const Level& one) { return one.mesh == mesh; });
+            if (!isThere) return;  // undone or removed meanwhile
             if (next.source == mesh) {
                 interruptMeasuring();
                 um::replaceSource(next, repaired);

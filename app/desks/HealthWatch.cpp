@@ -3,12 +3,16 @@
 namespace um::app {
 
 HealthWatch::HealthWatch(QObject* parent) : QObject(parent) {
+    connect(&m_job, &Job::failed, this, [this] { m_givenUp.push_back(m_lookedAt); });
     connect(&m_job, &Job::ended, this, &HealthWatch::next);
 }
 
 void HealthWatch::watch(std::vector<std::shared_ptr<const Mesh>> meshes) {
     if (meshes == m_meshes) return;
     m_meshes = std::move(meshes);
+    std::erase_if(m_givenUp, [this](const auto& mesh) {
+        return std::find(m_meshes.begin(), m_meshes.end(), mesh) == m_meshes.end();
+    });
     std::erase_if(m_findings, [this](const auto& entry) {
         return std::none_of(m_meshes.begin(), m_meshes.end(),
                             [&](const auto& mesh) { return mesh.get() == entry.first; });
@@ -24,7 +28,8 @@ HealthWatch::Findings HealthWatch::of(const std::shared_ptr<const Mesh>& mesh) c
 void HealthWatch::next() {
     if (m_job.isRunning()) return;
     for (const auto& mesh : m_meshes) {
-        if (!mesh || of(mesh)) continue;
+        if (!mesh || of(mesh) || std::find(m_givenUp.begin(), m_givenUp.end(), mesh) != m_givenUp.end()) continue;
+        m_lookedAt = mesh;
         m_job.start([this, mesh](const Progress& progress) -> Job::Delivery {
             auto findings = std::make_shared<const std::vector<Finding>>(findFaults(*mesh, progress));
             return [this, mesh, findings] {

@@ -31,6 +31,8 @@ private:
 
     std::vector<std::shared_ptr<const Mesh>> m_meshes;
     std::map<const Mesh*, Findings> m_findings;
+    std::shared_ptr<const Mesh> m_lookedAt;
+    std::vector<std::shared_ptr<const Mesh>> m_givenUp;  // for want of memory; not tried again
     Job m_job;
 };
 

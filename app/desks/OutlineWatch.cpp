@@ -81,9 +81,14 @@ bool OutlineWatch::isIdle() const {
 
 void OutlineWatch::watch(std::shared_ptr<const Mesh> source, std::shared_ptr<const Mesh> level, double heightPixels) {
     if (!level || level == source || !(heightPixels >= 1)) level.reset();
+    const bool isSamePair = source == m_source && level == m_level;
+    if (level && !isSamePair) {
+        m_standingHeight = standingHeight(*source);
+        m_mostHeightPixels = mostHeightPixels(*source, *level);
+    }
     // Nearer than that the player sees only a part of it anyway.
-    if (level) heightPixels = std::min(heightPixels, mostHeightPixels(*source, *level));
-    if (source == m_source && level == m_level && std::abs(heightPixels - m_heightPixels) < 1e-6 * heightPixels) return;
+    if (level) heightPixels = std::min(heightPixels, m_mostHeightPixels);
+    if (isSamePair && std::abs(heightPixels - m_heightPixels) < 1e-6 * heightPixels) return;
     m_source = std::move(source);
     m_level = std::move(level);
     m_heightPixels = heightPixels;
@@ -109,7 +114,7 @@ void OutlineWatch::compareFromHere() {
     if (!m_level) return;
     m_hereWaits = m_here.isRunning();
     if (m_hereWaits) return;
-    const double pixelsPerUnit = m_heightPixels / standingHeight(*m_source);
+    const double pixelsPerUnit = m_heightPixels / m_standingHeight;
     m_here.start([this, source = m_source, level = m_level, turn = m_viewport.camera().turn(),
                   pixelsPerUnit](const Progress&) -> Job::Delivery {
         const OutlineDifference found = compareFrom(*source, *level, turn, pixelsPerUnit, SilhouetteSettings().across);

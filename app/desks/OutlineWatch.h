@@ -43,6 +43,8 @@ private:
     Viewport& m_viewport;
     std::shared_ptr<const Mesh> m_source, m_level;
     double m_heightPixels = 0;
+    // Of the pair, known once: going over all vertices at each move would hold up the window.
+    double m_standingHeight = 1, m_mostHeightPixels = 0;
     std::shared_ptr<const Silhouette> m_silhouette;
     bool m_pictureWanted = false;
     bool m_hereWaits = false, m_pictureWaits = false;  // for the one that is running

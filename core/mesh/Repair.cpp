@@ -68,6 +68,18 @@ double signedVolume(const Mesh& mesh, const std::vector<TriangleId>& piece) {
     return sum;
 }
 
+// Whether the triangles asked about look, on the whole, to where their normals point.
+bool agreesWithNormals(const Mesh& mesh, const std::vector<std::uint8_t>& asked) {
+    double sum = 0;
+    for (TriangleId t = 0; t < asked.size(); ++t) {
+        if (asked[t] == 0) continue;
+        const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>()); };
+        const Vec3d normal = areaNormal(at(0), at(1), at(2));
+        for (const WedgeId w : mesh.wedgesOf(t)) sum += normal.dot(mesh.normals[w].cast<double>());
+    }
+    return sum >= 0;
+}
+
 // From triangle to triangle over edges of two: the neighbour is turned to agree. A piece of which something was turned
 // then faces outwards, if it encloses anything; else as most of its triangles did.
 std::size_t orient(Mesh& mesh, const Progress& progress) {
@@ -118,8 +130,8 @@ std::size_t orient(Mesh& mesh, const Progress& progress) {
             }
         for (const TriangleId t : piece) turned += isTurned[t];
     }
-    // Normals that were carried along belong to the other side now.
-    if (turned > 0 && !mesh.normals.empty()) mesh.normals.clear();
+    // As a rule the normals were right and only the corners in the wrong order; else they belong to the other side now.
+    if (turned > 0 && !mesh.normals.empty() && !agreesWithNormals(mesh, isTurned)) mesh.normals.clear();
     return turned;
 }
 

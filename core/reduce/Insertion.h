@@ -14,11 +14,11 @@ struct Birth {
     Vec3d place;  ///< on the level as it was then
 };
 
-/// The triangle on the other side of the edge opposite to corner k of t, with what belongs to it at its corner there;
-/// none where there is not exactly one, or it is turned the other way.
+/// The triangle on the other side of the edge opposite to corner k of t; none where there is not exactly one, or it is
+/// turned the other way.
 struct Beyond {
     TriangleId triangle = std::numeric_limits<TriangleId>::max();
-    std::size_t corner = 0;
+    std::size_t corner = 0;  ///< of that triangle, the one that is not on the edge
 
     bool isThere() const { return triangle != std::numeric_limits<TriangleId>::max(); }
 };

@@ -96,6 +96,21 @@ private slots:
         QVERIFY(test::volume(mesh) > 0);
     }
 
+    void keepsNormalsThatWereRightAllAlong() {
+        Mesh mesh = sphere();
+        for (const Vec3f& p : mesh.positions) mesh.normals.push_back(p.normalized());
+        Mesh inverted = mesh;
+        std::swap(mesh.triangles[10][0], mesh.triangles[10][1]);
+        QCOMPARE(repairFault(mesh, Fault::Winding, Progress()), std::size_t(1));
+        QCOMPARE(mesh.normals.size(), mesh.positions.size());
+        // Normals that point inwards like the corners' order did are of no use once it is turned.
+        for (Vec3f& n : inverted.normals) n = -n;
+        for (std::size_t t = 0; t + 4 < inverted.triangleCount(); ++t)
+            std::swap(inverted.triangles[t][0], inverted.triangles[t][1]);
+        QVERIFY(repairFault(inverted, Fault::Winding, Progress()) > 4);
+        QVERIFY(inverted.normals.empty());
+    }
+
     void findsDuplicatesAndDropsThem() {
         Mesh mesh = sphere();
         const std::size_t before = mesh.triangleCount();
