@@ -1,5 +1,6 @@
 #include "app/MainWindow.h"
 
+#include "app/panels/OutlinePanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
 #include "app/panels/Widgets.h"
@@ -39,13 +40,19 @@ struct KeyLine {
 constexpr KeyLine keyLines[] = {
     {"0", "the source"},
     {"1 … 9", "the levels, in their order; the preview behind them"},
-    {"Space, held", "blink to the source"},
+    {"Space, held", "blink to what is compared"},
     {"C", "lit or clay"},
     {"D", "deviation"},
     {"S", "what the outline lost and grew"},
     {"E", "edges"},
-    {"X", "to the largest deviation"},
-    {"W", "wipe between source and level"},
+    {"P", "pixel load where the player stands"},
+    {"G", "texels for each pixel there"},
+    {"X, Shift+X", "to the worst deviations, one after another"},
+    {"V", "plays the views with the worst outlines"},
+    {"W", "wipe between what is shown and what it is compared with"},
+    {"T", "both side by side"},
+    {"L held, drag", "turns the light; L alone puts it back"},
+    {"click", "how far that place is off"},
     {"F", "everything into view"},
     {"[  ]", "the viewer nearer, farther"},
     {"Ctrl+Return", "reduce"},
@@ -251,8 +258,13 @@ void MainWindow::makeMenus() {
     add(view, tr("Deviation"), QKeySequence("D"), [area] { area->toggleDeviation(); });
     add(view, tr("Outline"), QKeySequence("S"), [area] { area->toggleOutline(); });
     add(view, tr("Edges"), QKeySequence("E"), [area] { area->toggleEdges(); });
+    add(view, tr("Pixel load"), QKeySequence("P"), [area] { area->togglePixelLoad(); });
+    add(view, tr("Texels"), QKeySequence("G"), [area] { area->toggleTexels(); });
     add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
-    add(view, tr("Largest deviation"), QKeySequence("X"), [this] { m_desk->goToWorst(); });
+    add(view, tr("Twin"), QKeySequence("T"), [area] { area->toggleTwin(); });
+    add(view, tr("Next worst deviation"), QKeySequence("X"), [this] { m_desk->goToWorst(1); });
+    add(view, tr("Previous worst deviation"), QKeySequence("Shift+X"), [this] { m_desk->goToWorst(-1); });
+    add(view, tr("Worst views, played"), QKeySequence("V"), [this] { m_desk->outline().toggleTour(); });
     add(view, tr("Findings"), {}, [this] { m_desk->openFindings(); });
     add(view, tr("Everything into view"), QKeySequence("F"), [area] { area->viewport().frameAll(); });
     view->addSeparator();
@@ -315,13 +327,12 @@ void MainWindow::startOpening(const QString& path, bool recovered) {
             opened->name = file.stem().string();
         }
         std::vector<Drawable> drawables;
-        drawables.push_back(makeDrawable(opened->source, nullptr, progress.span(0.6, 0.9)));
-        for (const Level& level : opened->levels)
-            drawables.push_back(makeDrawable(level.mesh, level.evidence.get(), progress.span(0.9, 1)));
+        drawables.push_back(makeDrawable(opened->source, progress.span(0.6, 0.9)));
+        for (const Level& level : opened->levels) drawables.push_back(makeDrawable(level.mesh, progress.span(0.9, 1)));
         return [this, path, opened, drawables, recovered] {
-            m_desk->keepDrawable(opened->source, nullptr, drawables.front());
+            m_desk->drawables().keep(opened->source, drawables.front());
             for (std::size_t i = 0; i < opened->levels.size(); ++i)
-                m_desk->keepDrawable(opened->levels[i].mesh, opened->levels[i].evidence.get(), drawables[i + 1]);
+                m_desk->drawables().keep(opened->levels[i].mesh, drawables[i + 1]);
             m_model.open(*opened, recovered);
             m_desk->view().viewport().frameAll();
             if (recovered) {
@@ -487,13 +498,18 @@ void MainWindow::dropEvent(QDropEvent* event) {
     open(event->mimeData()->urls().front().toLocalFile());
 }
 
-// Holding Space shows the source; letting go shows the level again.
+// Holding Space shows what is compared, letting go shows the level again; while L is held, dragging turns the light.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         const auto* key = static_cast<QKeyEvent*>(event);
         const bool types = qobject_cast<QLineEdit*>(QApplication::focusWidget()) != nullptr;
         if (key->key() == Qt::Key_Space && !types && QApplication::activeWindow() == this) {
             if (!key->isAutoRepeat()) m_desk->view().viewport().setBlinking(event->type() == QEvent::KeyPress);
+            return true;
+        }
+        if (key->key() == Qt::Key_L && key->modifiers() == Qt::NoModifier && !types &&
+            QApplication::activeWindow() == this) {
+            if (!key->isAutoRepeat()) m_desk->view().holdLight(event->type() == QEvent::KeyPress);
             return true;
         }
     }

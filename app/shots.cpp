@@ -47,7 +47,8 @@ public:
 
     void run() {
         if (wants("welcome")) take("welcome");
-        if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "export", "night"})) jar();
+        if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "jar-twin", "jar-texels", "export", "night"}))
+            jar();
         if (wants("anchor-outline")) anchor();
         if (wants("findings")) findings();
         if (wants("evidence-sheet")) sheet();
@@ -55,7 +56,7 @@ public:
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
         if (wantsAny({"jar-hard", "jar-hard-held"}))
             hard("storage-jar-07", "jar-hard", "2500", "45mm", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
-        if (wants("coral-6m")) coral();
+        if (wantsAny({"coral-6m", "coral-load"})) coral();
     }
 
 private:
@@ -111,6 +112,31 @@ private:
         take("jar-deviation-wipe");
         desk.keepPreview();
         settle();
+        if (wants("jar-twin")) {
+            desk.view().toggleEdges();
+            desk.view().toggleTwin();
+            desk.goToWorst();
+            settle();
+            take("jar-twin");
+            desk.show(desk.shown());
+            desk.view().viewport().frameAll();
+            desk.view().toggleWipe();
+            desk.view().toggleEdges();
+            settle();
+        }
+        if (wants("jar-texels")) {
+            desk.view().toggleTwin();
+            desk.view().toggleTexels();
+            desk.view().toggleEdges();
+            desk.show({0});
+            settle();
+            take("jar-texels");
+            desk.show({2});
+            desk.view().toggleDeviation();
+            desk.view().toggleWipe();
+            desk.view().toggleEdges();
+            settle();
+        }
         if (wants("export")) {
             desk.view().toggleEdges();
             desk.openExport(-1);
@@ -132,7 +158,7 @@ private:
 
     // As the desk is when nothing has been chosen for the view.
     void plain() {
-        for (const char* chip : {"Wipe", "Deviation", "Outline", "Edges"})
+        for (const char* chip : {"Wipe", "Twin", "Deviation", "Pixel load", "Texels", "Outline", "Edges"})
             m_window.desk().view().chip(chip)->setChecked(false);
     }
 
@@ -146,7 +172,7 @@ private:
         settle();
         desk.view().toggleOutline();
         for (auto* button : desk.outline().findChildren<QPushButton*>())
-            if (button->isVisible()) button->click();
+            if (button->text() == "Look there") button->click();
         settle();
         take("anchor-outline");
         desk.view().toggleOutline();
@@ -234,6 +260,14 @@ private:
         desk.view().viewport().lookFrom(0.5, 0.5);
         settle();
         take("coral-6m");
+        if (!wants("coral-load")) return;
+        reduce("9k");
+        settle();
+        desk.view().togglePixelLoad();
+        desk.view().toggleWipe();
+        settle();
+        take("coral-load");
+        m_window.model().undoStack().setClean();
     }
 
     QString m_data, m_out, m_only;

@@ -94,6 +94,15 @@ Json deviationJson(const Deviation& deviation, const Mesh& source, double tolera
                  {"mean_signed", deviation.meanSigned},
                  {"source_to_level", oneSidedJson(deviation.sourceToLevel)},
                  {"level_to_source", oneSidedJson(deviation.levelToSource)}};
+    for (std::size_t p = 0; p < deviation.byPart.size(); ++p) {
+        const PartDeviation& part = deviation.byPart[p];
+        json["by_part"].push_back(
+            {{"part", source.parts[p].name}, {"max", part.max}, {"mean", part.mean}, {"rms", part.rms}});
+    }
+    for (const FarPlace& far : deviation.farPlaces)
+        json["far_places"].push_back({{"place", {far.place.x(), far.place.y(), far.place.z()}},
+                                      {"distance", far.distance},
+                                      {"on", far.isOnSource ? "source" : "level"}});
     if (tolerance > 0)
         json["within"] = {{"tolerance", tolerance}, {"fraction", deviation.distribution.shareWithin(tolerance)}};
     return json;

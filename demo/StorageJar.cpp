@@ -1,7 +1,9 @@
 #include "demo/StorageJar.h"
 
+#include "base/Parallel.h"
 #include "demo/Grid.h"
 #include "demo/Noise.h"
+#include "draw/Picture.h"
 
 #include <cmath>
 
@@ -292,6 +294,38 @@ Material plain(const char* name, float red, float green, float blue, float rough
     return material;
 }
 
+// Slip-painted bands on fired clay, darker in the grooves' neighbourhood, with salt that has run down. One texel is
+// about 0.5 mm of the body.
+Texture bodyTexture() {
+    constexpr int width = 2048, height = 1024;
+    Picture picture(width, height, {});
+    parallelFor(
+        std::size_t(height),
+        [&](std::size_t row) {
+            const double v = 1 - (double(row) + 0.5) / height;
+            for (int x = 0; x < width; ++x) {
+                const double angle = 2 * pi * (x + 0.5) / width;
+                const Vec3d on(std::cos(angle), 3 * v, std::sin(angle));
+                const double grain = fractalNoise(on * 9, 4, 501);
+                const double band = smoothStep(0.62, 0.66, v) * (1 - smoothStep(0.70, 0.74, v)) +
+                                    smoothStep(0.40, 0.41, v) * (1 - smoothStep(0.44, 0.45, v));
+                const double wave = smoothStep(-0.02, 0.02, 0.018 * std::sin(14 * angle) - std::abs(v - 0.53) + 0.008);
+                const double paint = std::clamp(0.85 * std::max(band, wave) + 0.25 * grain, 0.0, 1.0) *
+                                     (std::max(band, wave) > 0.01 ? 1 : 0);
+                const double salt =
+                    smoothStep(0.15, 0.6, fractalNoise(Vec3d(6 * on.x(), 1.2 * on.y(), 6 * on.z()), 4, 502));
+                const Vec3d clay(178 + 26 * grain, 118 + 18 * grain, 82 + 14 * grain);
+                const Vec3d slip(72, 44, 38), white(206, 198, 184);
+                Vec3d color = clay + paint * (slip - clay);
+                color += 0.45 * salt * (white - color);
+                for (std::size_t i = 0; i < 3; ++i)
+                    picture.at(x, int(row))[i] = std::uint8_t(std::clamp(color[Eigen::Index(i)], 0.0, 255.0));
+            }
+        },
+        16);
+    return {"body, painted", "image/png", std::make_shared<const std::string>(pngOf(picture)), width, height};
+}
+
 }  // namespace
 
 Mesh makeStorageJar() {
@@ -301,6 +335,9 @@ Mesh makeStorageJar() {
     mesh.materials = {plain("terracotta", 0.46f, 0.25f, 0.15f, 0.85f), plain("fired clay", 0.40f, 0.21f, 0.13f, 0.8f),
                       plain("shell", 0.66f, 0.63f, 0.56f, 0.7f), plain("hemp", 0.33f, 0.25f, 0.14f, 0.95f),
                       plain("pitch", 0.07f, 0.055f, 0.045f, 0.45f)};
+    mesh.textures = {bodyTexture()};
+    mesh.materials[Body].baseColor = {1, 1, 1, 1};
+    mesh.materials[Body].baseColorTexture.texture = 0;
     Grid body;
     body.columns = 680;
     body.rows = 451;

@@ -1,7 +1,10 @@
 #include "app/desks/AssetDesk.h"
 
+#include "app/desks/CostWatch.h"
 #include "app/desks/HealthWatch.h"
+#include "app/desks/MeasureQueue.h"
 #include "app/desks/OutlineWatch.h"
+#include "app/desks/WorstTour.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
@@ -20,6 +23,7 @@
 #include "base/Units.h"
 #include "chain/ReduceToTarget.h"
 #include "document/Report.h"
+#include "measure/Probe.h"
 #include "mesh/Statistics.h"
 #include "reduce/Cluster.h"
 
@@ -54,7 +58,11 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_view(new ViewArea),
       m_target(new TargetPanel(m_reducing)),
       m_protect(new ProtectPanel),
-      m_evidence(new EvidencePanel(m_measuring)),
+      m_measuring(new MeasureQueue(this)),
+      m_drawables(new DrawableStore(this)),
+      m_costs(new CostWatch(this)),
+      m_tour(new WorstTour(m_view->viewport(), this)),
+      m_evidence(new EvidencePanel(m_measuring->job())),
       m_outlineWatch(new OutlineWatch(m_view->viewport(), this)),
       m_outline(new OutlinePanel(m_outlineWatch->job())),
       m_sightline(new SightlineStrip),
@@ -80,37 +88,32 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     column->addLayout(middle, 1);
     column->addWidget(m_sightline);
 
+    connectViews();
+    connectJobs();
+    refresh();
+}
+
+void AssetDesk::connectViews() {
     connect(&m_model, &DocumentModel::opened, this, &AssetDesk::documentOpened);
     connect(&m_model, &DocumentModel::changed, this, &AssetDesk::documentChanged);
     connect(m_target, &TargetPanel::reduceWanted, this, &AssetDesk::reduce);
     connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
     connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
-    connect(m_evidence, &EvidencePanel::measureWanted, this, [this] {
-        m_declined.clear();
-        measureNext();
+    connect(m_parts, &PartsPanel::partChosen, m_view, &ViewArea::setChosenPart);
+    connect(m_parts, &PartsPanel::unitChosen, this, &AssetDesk::setUnit);
+    connect(m_evidence, &EvidencePanel::measureWanted, m_measuring, &MeasureQueue::forgetCancelled);
+    connect(m_evidence, &EvidencePanel::worstWanted, this, [this] { goToWorst(); });
+    connect(m_evidence, &EvidencePanel::toleranceDragged, this,
+            [this](double metres) { m_view->setTolerance(metres, m_model.document().source->metresPerUnit); });
+    connect(m_evidence, &EvidencePanel::toleranceChosen, this, [this](double metres) {
+        Document next = m_model.document();
+        next.tolerance = metres;
+        m_model.change(tr("Tolerance"), std::move(next));
     });
-    connect(m_evidence, &EvidencePanel::worstWanted, this, &AssetDesk::goToWorst);
     connect(m_levels, &LevelsPanel::chosen, this, &AssetDesk::show);
     connect(m_levels, &LevelsPanel::renamed, this, &AssetDesk::renameLevel);
     connect(m_levels, &LevelsPanel::removed, this, &AssetDesk::removeLevel);
     connect(m_levels, &LevelsPanel::exportWanted, this, &AssetDesk::openExport);
-    connect(m_parts, &PartsPanel::partChosen, m_view, &ViewArea::setChosenPart);
-    connect(m_parts, &PartsPanel::unitChosen, this, [this](double metres) {
-        // The coordinates stay; only what they mean changes.
-        Document next = m_model.document();
-        auto source = std::make_shared<Mesh>(*next.source);
-        source->metresPerUnit = metres;
-        source->unitStated = true;
-        next.source = std::move(source);
-        for (Level& level : next.levels) {
-            auto mesh = std::make_shared<Mesh>(*level.mesh);
-            mesh->metresPerUnit = metres;
-            mesh->unitStated = true;
-            level.mesh = std::move(mesh);
-        }
-        discardPreview();
-        m_model.change(tr("Unit"), std::move(next));
-    });
     connect(m_outlineWatch, &OutlineWatch::measured, this,
             [this] { m_outline->show(m_outlineWatch->silhouette(), m_outlineWatch->heightPixels()); });
     connect(m_outlineWatch, &OutlineWatch::seenFromHere, this, [this](const auto& difference) {
@@ -121,16 +124,32 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     });
     connect(m_outlineWatch, &OutlineWatch::pictureChanged, &m_view->outlineLayer(), &OutlineLayer::setPicture);
     connect(m_view, &ViewArea::outlineWanted, m_outlineWatch, &OutlineWatch::setPictureWanted);
+    connect(m_view, &ViewArea::tintChanged, this, [this] {
+        refreshCosts();
+        refreshPicture();
+    });
+    connect(m_view, &ViewArea::otherChosen, this,
+            [this](int other) { compareWith(everythingButShown()[std::size_t(other)]); });
+    connect(m_costs, &CostWatch::numbersChanged, &m_view->tintKey(), &TintKey::setNumbers);
     connect(m_outline, &OutlinePanel::lookWanted, this, [this](const Direction& direction) {
+        m_tour->stop();
         m_view->viewport().lookFrom(direction.azimuth * pi / 180, direction.elevation * pi / 180);
     });
+    connect(m_outline, &OutlinePanel::tourWanted, this, [this](bool wanted) {
+        if (wanted && m_outlineWatch->silhouette())
+            m_tour->play(*m_outlineWatch->silhouette());
+        else
+            m_tour->stop();
+    });
+    connect(m_tour, &WorstTour::playingChanged, m_outline, &OutlinePanel::setTouring);
     connect(&m_view->viewport(), &Viewport::cameraChanged, this,
             [this] { m_outline->disc().setEye(m_view->viewport().camera().turn().row(2).transpose()); });
+    connect(&m_view->viewport(), &Viewport::clicked, this, &AssetDesk::probeAt);
     connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
-    connect(m_health, &HealthWatch::found, this, &AssetDesk::refreshFindings);
     connect(m_findings, &FindingsCard::repairWanted, this, &AssetDesk::repair);
-    connect(m_findings, &FindingsCard::closed, this, [this] { m_view->setMark(std::nullopt); });
+    connect(m_findings, &FindingsCard::closed, this, &AssetDesk::forgetPlaces);
     connect(m_findings, &FindingsCard::placeChosen, this, [this](const Vec3f& place) {
+        forgetPlaces();
         m_view->viewport().lookAt(place.cast<double>(), 0.07 * diagonal(*shownMesh()));
         m_view->setMark(place.cast<double>());
     });
@@ -138,16 +157,20 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
     connect(m_replace, &QPushButton::clicked, this, &AssetDesk::replaceSource);
     connect(m_discard, &QPushButton::clicked, this, &AssetDesk::discardPreview);
-    for (Job* job : {&m_reducing, &m_measuring, &m_counting, &m_preparing, &m_outlining, &m_repairing, &m_judging,
-                     &m_health->job(), &m_outlineWatch->job()})
+}
+
+void AssetDesk::connectJobs() {
+    for (Job* job : {&m_reducing, &m_measuring->job(), &m_counting, &m_drawables->job(), &m_outlining, &m_repairing,
+                     &m_judging, &m_probing, &m_costs->job(), &m_health->job(), &m_outlineWatch->job()})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
-    connect(&m_measuring, &Job::cancelled, this, [this] {
-        if (m_beingMeasured) m_declined.push_back(m_beingMeasured.get());
-        m_beingMeasured.reset();
-        refresh();
+    connect(m_health, &HealthWatch::found, this, &AssetDesk::refreshFindings);
+    connect(m_drawables, &DrawableStore::ready, this, &AssetDesk::refreshPicture);
+    connect(&m_reducing, &Job::ended, m_measuring, &MeasureQueue::resume);
+    connect(m_measuring, &MeasureQueue::changed, this, &AssetDesk::refresh);
+    connect(m_measuring, &MeasureQueue::measured, this, [this](const auto& mesh, const auto& evidence) {
+        if (m_preview && m_preview->mesh == mesh) m_preview->evidence = evidence;
+        m_model.attachEvidence(mesh, evidence);
     });
-    for (Job* job : {&m_measuring, &m_reducing}) connect(job, &Job::ended, this, &AssetDesk::measureNext);
-    refresh();
 }
 
 AssetDesk::~AssetDesk() = default;
@@ -203,41 +226,47 @@ QWidget* AssetDesk::makeRight() {
     return panel;
 }
 
-void AssetDesk::keepDrawable(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence,
-                             const Drawable& drawable) {
-    m_drawables[mesh.get()] = {evidence, drawable};
+Job& AssetDesk::measureJob() {
+    return m_measuring->job();
 }
 
-std::optional<Drawable> AssetDesk::drawableOf(const std::shared_ptr<const Mesh>& mesh,
-                                              const Deviation* evidence) const {
-    const auto found = m_drawables.find(mesh.get());
-    if (found == m_drawables.end() || found->second.first != evidence) return std::nullopt;
-    return found->second.second;
-}
-
-const Level* AssetDesk::shownLevel() const {
-    if (m_shown.level == Shown::preview) return m_preview ? &*m_preview : nullptr;
+const Level* AssetDesk::levelOf(Shown shown) const {
+    if (shown.level == Shown::preview) return m_preview ? &*m_preview : nullptr;
     const auto& levels = m_model.document().levels;
-    return m_shown.level >= 0 && std::size_t(m_shown.level) < levels.size() ? &levels[std::size_t(m_shown.level)]
-                                                                            : nullptr;
+    return shown.level >= 0 && std::size_t(shown.level) < levels.size() ? &levels[std::size_t(shown.level)] : nullptr;
 }
 
-std::shared_ptr<const Mesh> AssetDesk::shownMesh() const {
-    const Level* level = shownLevel();
+std::shared_ptr<const Mesh> AssetDesk::meshOf(Shown shown) const {
+    const Level* level = levelOf(shown);
     return level != nullptr ? level->mesh : m_model.document().source;
 }
 
+QString AssetDesk::nameOf(Shown shown) const {
+    const Level* level = levelOf(shown);
+    if (level == nullptr) return tr("Source");
+    return shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name);
+}
+
+std::vector<Shown> AssetDesk::everythingButShown() const {
+    std::vector<Shown> all = {Shown{}};
+    for (int i = 0; i < int(m_model.document().levels.size()); ++i) all.push_back({i});
+    if (m_preview) all.push_back({Shown::preview});
+    std::erase(all, m_shown);
+    return all;
+}
+
 bool AssetDesk::isIdle() const {
-    return !m_reducing.isRunning() && !m_measuring.isRunning() && !m_counting.isRunning() && !m_preparing.isRunning() &&
-           !m_outlining.isRunning() && !m_repairing.isRunning() && !m_judging.isRunning() && m_outlineWatch->isIdle() &&
-           m_health->isIdle() && (!m_model.isOpen() || m_view->viewport().isSettled());
+    const std::initializer_list<const Job*> jobs = {&m_reducing,         &m_measuring->job(), &m_counting, &m_outlining,
+                                                    &m_drawables->job(), &m_repairing,        &m_judging,  &m_probing};
+    return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
+           m_outlineWatch->isIdle() && m_costs->isIdle() && m_health->isIdle() &&
+           (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
 void AssetDesk::documentOpened() {
     cancelEverything();
     m_preview.reset();
-    m_declined.clear();
-    m_shown = {};
+    m_shown = m_other = {};
     m_countedSource.reset();
     m_target->showTarget({});
 }
@@ -251,27 +280,27 @@ void AssetDesk::documentChanged() {
     m_target->setSource(document.source ? document.source->triangleCount() : 0,
                         document.source ? document.source->metresPerUnit : 1, document.screen);
     refresh();
-    measureNext();
-}
-
-// What an undo brings back is made ready once more; keeping all of it would fill the memory with forgotten attempts.
-void AssetDesk::dropUnusedDrawables() {
-    const Document& document = m_model.document();
-    std::erase_if(m_drawables, [&](const auto& entry) {
-        const Mesh* mesh = entry.first;
-        if (document.source.get() == mesh || (m_preview && m_preview->mesh.get() == mesh)) return false;
-        return std::none_of(document.levels.begin(), document.levels.end(),
-                            [&](const Level& level) { return level.mesh.get() == mesh; });
-    });
 }
 
 void AssetDesk::show(Shown shown) {
     m_shown = shown;
     if (shownLevel() == nullptr) m_shown = {};
-    // The mark belonged to another mesh.
-    m_view->setMark(std::nullopt);
-    m_wasAtWorst = false;
+    m_tour->stop();
+    forgetPlaces();
     refresh();
+}
+
+void AssetDesk::compareWith(Shown other) {
+    m_other = other;
+    m_view->setFinding(std::nullopt);
+    refresh();
+}
+
+// What was pointed out belonged to another mesh, or to another search.
+void AssetDesk::forgetPlaces() {
+    m_view->setMark(std::nullopt);
+    m_view->setFinding(std::nullopt);
+    m_farPlace = -1;
 }
 
 // Brings everything on the desk in line with the document, the preview and what is chosen.
@@ -281,8 +310,9 @@ void AssetDesk::refresh() {
     m_levels->show(document, m_preview, m_shown);
     m_protect->show(document.care);
     m_parts->setGuard(document.care.guard);
-    m_evidence->show(level, document.tolerance,
-                     level != nullptr && m_measuring.isRunning() && m_beingMeasured == level->mesh);
+    queueMeasuring();
+    m_evidence->show(level, document.tolerance, level != nullptr && m_measuring->isMeasuring(level->mesh));
+    m_parts->setEvidence(level != nullptr ? level->evidence : nullptr);
     // While nothing is open there is nothing to say beside the picture.
     for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_right, m_sightline})
         panel->setVisible(m_model.isOpen());
@@ -291,39 +321,49 @@ void AssetDesk::refresh() {
     std::vector<std::shared_ptr<const Mesh>> meshes = {document.source};
     for (const Level& kept : document.levels) meshes.push_back(kept.mesh);
     if (m_preview) meshes.push_back(m_preview->mesh);
+    m_drawables->keepOnly(meshes);
     m_health->watch(std::move(meshes));
     refreshLines();
     refreshFindings();
-    const bool measured = level != nullptr && level->evidence != nullptr;
-    m_view->setPossible(m_model.isOpen(), measured, level != nullptr);
-    if (!m_model.isOpen()) return;
-    dropUnusedDrawables();
-    m_view->setTolerance(document.tolerance, document.source->metresPerUnit);
-    m_view->setShownName(level != nullptr ? QString::fromStdString(level->name) : QString());
-    followViewer(document.viewerDistance);
+    if (m_model.isOpen()) {
+        m_view->setTolerance(document.tolerance, document.source->metresPerUnit);
+        followViewer(document.viewerDistance);
+    }
+    refreshPicture();
+}
 
-    const auto source = drawableOf(document.source, nullptr);
-    const Deviation* evidence = level != nullptr ? level->evidence.get() : nullptr;
-    const auto mesh = shownMesh();
-    const auto drawable = drawableOf(mesh, evidence);
-    if (source && drawable) {
-        m_view->viewport().setMeshes(*source, *drawable);
+Wanted AssetDesk::wantedOf(Shown shown, Shown beside) const {
+    // A level is coloured by its own evidence, the source by that of the level beside it.
+    const Level* level = levelOf(shown);
+    const Level* judged = level != nullptr ? level : levelOf(beside);
+    return {meshOf(shown), m_view->tint(), judged != nullptr ? judged->evidence : nullptr, level == nullptr};
+}
+
+// What was not drawn yet is made ready beside the window; until then the old picture stays.
+void AssetDesk::refreshPicture() {
+    if (!m_model.isOpen()) {
+        m_view->setPossible({});
         return;
     }
-    // What was not drawn yet, or is measured since, is made ready beside the window; until then the old picture stays.
-    const auto keptEvidence = level != nullptr ? level->evidence : nullptr;
-    m_preparing.start([this, mesh, keptEvidence, sourceMesh = document.source, hasSource = source.has_value(),
-                       hasMesh = drawable.has_value()](const Progress& progress) -> Job::Delivery {
-        const Drawable sourceDrawable =
-            hasSource ? Drawable{} : makeDrawable(sourceMesh, nullptr, progress.span(0, 0.5));
-        const Drawable meshDrawable =
-            hasMesh || mesh == sourceMesh ? Drawable{} : makeDrawable(mesh, keptEvidence.get(), progress.span(0.5, 1));
-        return [this, mesh, keptEvidence, sourceMesh, sourceDrawable, meshDrawable] {
-            if (sourceDrawable.full) keepDrawable(sourceMesh, nullptr, sourceDrawable);
-            if (meshDrawable.full) keepDrawable(mesh, keptEvidence.get(), meshDrawable);
-            refresh();
-        };
-    });
+    const std::vector<Shown> others = everythingButShown();
+    auto other = std::find(others.begin(), others.end(), m_other);
+    if (other == others.end()) other = others.begin();
+    // The source stands alone until something is chosen to stand beside it.
+    const bool hasPair = other != others.end() && (shownLevel() != nullptr || *other == m_other);
+    const Shown beside = hasPair ? *other : m_shown;
+    QStringList names;
+    for (const Shown& one : others) names += nameOf(one);
+    m_view->setNames(nameOf(m_shown), names, int(other - others.begin()));
+    const auto mesh = shownMesh();
+    const Wanted wantedOther = wantedOf(beside, m_shown), wantedShown = wantedOf(m_shown, beside);
+    m_view->setPossible({.anything = true,
+                         .deviation = wantedShown.evidence || wantedOther.evidence,
+                         .texels = !mesh->textures.empty() && !mesh->uvs.empty(),
+                         .outline = shownLevel() != nullptr,
+                         .others = !others.empty(),
+                         .pair = hasPair});
+    if (const auto pair = m_drawables->ask(wantedOf(beside, m_shown), wantedOf(m_shown, beside)))
+        m_view->viewport().setMeshes(pair->first, pair->second);
 }
 
 void AssetDesk::refreshLines() {
@@ -352,19 +392,12 @@ void AssetDesk::refreshLines() {
                      .arg(QString::fromStdString(formatLength(document.tolerance)),
                           QString::fromStdString(formatLength(level->evidence->max * metres)));
     }
-    m_view->setLines(m_shown.level == Shown::preview ? tr("Preview") : QString::fromStdString(level->name), facts,
-                     second);
-}
-
-// Measuring that is in the way is stopped, and taken up again later; only a Cancel by hand ends it for good.
-void AssetDesk::interruptMeasuring() {
-    m_beingMeasured.reset();
-    m_measuring.cancel();
+    m_view->setLines(nameOf(m_shown), facts, second);
 }
 
 void AssetDesk::reduce(const QString& typed, const Target& target) {
     if (!m_model.isOpen() || m_reducing.isRunning()) return;
-    interruptMeasuring();
+    m_measuring->pause();
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
     const ReduceSettings settings = settingsFor(m_model.document().care, *source, screen);
@@ -374,12 +407,11 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
         auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
         std::shared_ptr<const Deviation> evidence;
         if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));
-        const Drawable drawable = makeDrawable(mesh, evidence.get(), progress.span(0.95, 1));
+        const Drawable drawable = makeDrawable(mesh, progress.span(0.95, 1));
         return [this, typed, mesh, evidence, drawable, source, met = result->targetMet, notes = result->notes] {
             if (source != m_model.document().source) return;  // another document was opened meanwhile
-            keepDrawable(mesh, evidence.get(), drawable);
+            m_drawables->keep(mesh, drawable);
             m_preview = Level{tr("Preview").toStdString(), typed.toStdString(), mesh, evidence};
-            m_declined.clear();
             show({Shown::preview});
             QString said;
             for (const std::string& sentence : notes.sentences(source->metresPerUnit))
@@ -455,31 +487,28 @@ void AssetDesk::writeGuards(const QString& path) {
     }
 }
 
-// One level after another, the preview first, until all are measured.
-void AssetDesk::measureNext() {
-    if (!m_model.isOpen() || m_reducing.isRunning() || m_measuring.isRunning()) return;
-    const auto waits = [&](const Level& level) {
-        return !level.evidence && std::find(m_declined.begin(), m_declined.end(), level.mesh.get()) == m_declined.end();
-    };
-    std::shared_ptr<const Mesh> mesh;
-    if (m_preview && waits(*m_preview)) mesh = m_preview->mesh;
+// The preview first: it is what one looks at.
+void AssetDesk::queueMeasuring() {
+    std::vector<std::shared_ptr<const Mesh>> waiting;
+    if (m_preview && !m_preview->evidence) waiting.push_back(m_preview->mesh);
     for (const Level& level : m_model.document().levels)
-        if (!mesh && waits(level)) mesh = level.mesh;
-    if (!mesh) return;
-    m_beingMeasured = mesh;
-    const auto source = m_model.document().source;
-    m_measuring.start([this, mesh, source](const Progress& progress) -> Job::Delivery {
-        auto evidence = std::make_shared<const Deviation>(measureDeviation(*source, *mesh, {}, progress.span(0, 0.95)));
-        const Drawable drawable = makeDrawable(mesh, evidence.get(), progress.span(0.95, 1));
-        return [this, mesh, source, evidence, drawable] {
-            if (source != m_model.document().source) return;
-            keepDrawable(mesh, evidence.get(), drawable);
-            if (m_preview && m_preview->mesh == mesh) m_preview->evidence = evidence;
-            m_beingMeasured.reset();
-            m_model.attachEvidence(mesh, evidence);
-        };
-    });
-    refresh();
+        if (!level.evidence) waiting.push_back(level.mesh);
+    m_measuring->set(m_model.document().source, std::move(waiting));
+}
+
+void AssetDesk::setUnit(double metres) {
+    // The coordinates stay; only what they mean changes.
+    Document next = m_model.document();
+    const auto inUnit = [metres](const std::shared_ptr<const Mesh>& mesh) {
+        auto changed = std::make_shared<Mesh>(*mesh);
+        changed->metresPerUnit = metres;
+        changed->unitStated = true;
+        return changed;
+    };
+    next.source = inUnit(next.source);
+    for (Level& level : next.levels) level.mesh = inUnit(level.mesh);
+    discardPreview();
+    m_model.change(tr("Unit"), std::move(next));
 }
 
 void AssetDesk::gatherStatisticsOfSource() {
@@ -533,6 +562,17 @@ void AssetDesk::followViewer(double metres) {
     m_view->setViewer(m_model.document().screen, metres, m_model.document().source->metresPerUnit,
                       m_sightline->pixelsAt(metres));
     watchOutlines();
+    refreshCosts();
+}
+
+void AssetDesk::refreshCosts() {
+    const Document& document = m_model.document();
+    if (!document.source) return;
+    const double metres = document.source->metresPerUnit;
+    // Nearer than that the player sees only a part of it.
+    const double most = 4000 / std::max(1e-30, diagonal(*document.source));
+    const double scale = document.viewerDistance > 0 ? document.screen.pixels(metres, document.viewerDistance) : 0;
+    m_costs->watch(shownMesh(), m_view->tint(), std::min(scale, most));
 }
 
 void AssetDesk::watchOutlines() {
@@ -561,7 +601,6 @@ void AssetDesk::keepPreview() {
 
 void AssetDesk::replaceSource() {
     if (!m_preview) return;
-    interruptMeasuring();
     Document next = m_model.document();
     um::replaceSource(next, m_preview->mesh);
     m_preview.reset();
@@ -571,7 +610,6 @@ void AssetDesk::replaceSource() {
 
 void AssetDesk::discardPreview() {
     if (!m_preview) return;
-    if (m_beingMeasured == m_preview->mesh) interruptMeasuring();
     m_preview.reset();
     if (m_shown.level == Shown::preview) m_shown = {};
     refresh();
@@ -579,7 +617,10 @@ void AssetDesk::discardPreview() {
 
 void AssetDesk::cancelEverything() {
     m_reducing.cancel();
-    m_measuring.cancel();
+    m_measuring->job().cancel();
+    m_tour->stop();
+    m_probing.cancel();
+    m_health->job().cancel();
     m_repairing.cancel();
     m_judging.cancel();
     m_export->job().cancel();
@@ -615,16 +656,52 @@ void AssetDesk::openFindings() {
     if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
 }
 
-void AssetDesk::goToWorst() {
+void AssetDesk::goToWorst(int step) {
     const Level* level = shownLevel();
-    if (level == nullptr || !level->evidence) return;
-    const Deviation& deviation = *level->evidence;
-    const OneSidedDeviation* sides[] = {&deviation.sourceToLevel, &deviation.levelToSource};
-    if (sides[0]->max < sides[1]->max) std::swap(sides[0], sides[1]);
-    m_wasAtWorst = !m_wasAtWorst;
-    const OneSidedDeviation& side = *sides[m_wasAtWorst ? 0 : 1];
-    m_view->viewport().lookAt(side.worstPlace, std::max(6 * side.max, 0.05 * diagonal(*level->mesh)));
-    m_view->setMark(side.worstPlace);
+    if (level == nullptr || !level->evidence || level->evidence->farPlaces.empty()) return;
+    const auto& places = level->evidence->farPlaces;
+    const int count = int(places.size());
+    m_farPlace = m_farPlace < 0 && step < 0 ? count - 1 : (m_farPlace + step + count) % count;
+    const FarPlace& far = places[std::size_t(m_farPlace)];
+    const QString off = QString::fromStdString(formatLength(far.distance * level->mesh->metresPerUnit));
+    const QString where =
+        far.isOnSource ? tr("from the source here to the level") : tr("from the level here to the source");
+    // Face to face with it.
+    if (!far.normal.isZero())
+        m_view->viewport().lookFrom(std::atan2(far.normal.x(), far.normal.z()), std::asin(far.normal.y()));
+    m_view->viewport().lookAt(far.place, std::max(6 * far.distance, 0.05 * diagonal(*level->mesh)));
+    m_view->setMark(far.place);
+    m_view->setFinding(ViewArea::Finding{far.place, far.place, false,
+                                         tr("%1 of %2: %3 %4").arg(m_farPlace + 1).arg(count).arg(off, where)});
+}
+
+void AssetDesk::probeAt(const QPointF& place) {
+    m_view->setFinding(std::nullopt);
+    if (!m_model.isOpen()) return;
+    const bool onOther = m_view->viewport().isOtherAt(place);
+    // Of a pair, the level is measured against its source, and the source against the level beside it.
+    const std::vector<Shown> others = everythingButShown();
+    const bool otherIsThere = std::find(others.begin(), others.end(), m_other) != others.end();
+    const Shown clicked = onOther ? (otherIsThere ? m_other : others.front()) : m_shown;
+    const bool isSource = levelOf(clicked) == nullptr;
+    const Shown against = !isSource ? Shown{} : onOther ? m_shown : otherIsThere ? m_other : m_shown;
+    if (isSource && levelOf(against) == nullptr) return;
+    const auto ray = m_view->viewport().rayThrough(place);
+    m_probing.start([this, mesh = meshOf(clicked), other = meshOf(against), isSource, onOther,
+                     ray](const Progress&) -> Job::Delivery {
+        const auto found = probe(*mesh, isSource, *other, ray.from, ray.direction);
+        return [this, mesh, found, onOther] {
+            if (!found) return;
+            const double metres = mesh->metresPerUnit;
+            const QString off = QString::fromStdString(formatLength(std::abs(found->distance) * metres));
+            const bool within = std::abs(found->distance) * metres <= m_model.document().tolerance;
+            m_view->setFinding(ViewArea::Finding{
+                found->place, found->closest, onOther,
+                tr("%1 %2%3\n%4")
+                    .arg(off, found->distance < 0 ? tr("inside") : tr("outside"), within ? tr(", within") : QString(),
+                         QString::fromStdString(mesh->parts[found->part].name))});
+        };
+    });
 }
 
 void AssetDesk::refreshFindings() {
@@ -662,7 +739,6 @@ void AssetDesk::repair(Fault fault) {
                                                                     [&](const Level& one) { return one.mesh == mesh; });
             if (!isThere) return;  // undone or removed meanwhile
             if (next.source == mesh) {
-                interruptMeasuring();
                 um::replaceSource(next, repaired);
                 m_preview.reset();
             }

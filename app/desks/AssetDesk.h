@@ -2,19 +2,19 @@
 /// The Asset desk: parts and levels on the left, the viewport, target and evidence on the right, the Sightline below.
 /// It runs the computations that belong to them and shows what comes of it.
 #include "app/desks/DocumentModel.h"
-#include "app/jobs/Job.h"
+#include "app/desks/DrawableStore.h"
 #include "app/panels/LevelsPanel.h"
-#include "app/viewport/DrawMesh.h"
 #include "mesh/Health.h"
 
-#include <map>
 #include <QWidget>
 
 class QPushButton;
 
 namespace um::app {
 
+class CostWatch;
 class EvidencePanel;
+class MeasureQueue;
 class OutlinePanel;
 class OutlineWatch;
 class ExportCard;
@@ -26,6 +26,7 @@ class ProtectPanel;
 class SightlineStrip;
 class TargetPanel;
 class ViewArea;
+class WorstTour;
 
 class AssetDesk : public QWidget {
     Q_OBJECT
@@ -48,12 +49,18 @@ public:
     Job& repairJob() { return m_repairing; }
     Job& sheetJob() { return m_judging; }
     Job& reduceJob() { return m_reducing; }
-    Job& measureJob() { return m_measuring; }
+    Job& measureJob();
+    Job& probeJob() { return m_probing; }
+    CostWatch& costs() { return *m_costs; }
+    WorstTour& tour() { return *m_tour; }
+    PartsPanel& parts() { return *m_parts; }
 
-    /// A mesh made ready for drawing while the document was opened.
-    void keepDrawable(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence, const Drawable& drawable);
+    /// Where meshes that were made ready for drawing while the document was opened are kept.
+    DrawableStore& drawables() { return *m_drawables; }
 
     Shown shown() const { return m_shown; }
+    /// What it is compared with.
+    Shown other() const { return m_other; }
     const std::optional<Level>& preview() const { return m_preview; }
     /// Whether nothing is being computed or drawn any more.
     bool isIdle() const;
@@ -67,8 +74,11 @@ public slots:
     void cancelEverything();
     void openExport(int level);
     void openFindings();
-    /// To where the level is farthest off its source; again, to where the source is farthest off the level.
-    void goToWorst();
+    /// To where level and source are farthest apart, and from there to the next such place, or with -1 to the last.
+    void goToWorst(int step = 1);
+    /// Measures the place of the surface that lies under a place of the viewport.
+    void probeAt(const QPointF& place);
+    void compareWith(um::app::Shown other);
     void repair(um::Fault fault);
     /// The evidence of all levels as a sheet of its own: HTML, or PDF where the name ends so.
     void writeSheet(const QString& path);
@@ -85,40 +95,49 @@ private:
     void documentChanged();
     void refresh();
     void refreshLines();
-    void dropUnusedDrawables();
+    void refreshPicture();
+    void refreshCosts();
+    void connectViews();
+    void connectJobs();
+    void setUnit(double metres);
     void changeCare(const QString& what, const Care& care);
     void guardPart(int part, GuardValue value);
-    void measureNext();
-    void interruptMeasuring();
+    void queueMeasuring();
     void gatherStatisticsOfSource();
     void drawOutlines();
     void followViewer(double metres);
     void watchOutlines();
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
-    const Level* shownLevel() const;
-    std::shared_ptr<const Mesh> shownMesh() const;
-    std::optional<Drawable> drawableOf(const std::shared_ptr<const Mesh>& mesh, const Deviation* evidence) const;
+    void forgetPlaces();
+    const Level* levelOf(Shown shown) const;
+    const Level* shownLevel() const { return levelOf(m_shown); }
+    std::shared_ptr<const Mesh> meshOf(Shown shown) const;
+    std::shared_ptr<const Mesh> shownMesh() const { return meshOf(m_shown); }
+    QString nameOf(Shown shown) const;
+    std::vector<Shown> everythingButShown() const;
+    Wanted wantedOf(Shown shown, Shown beside) const;
     QWidget* makeLeft();
     QWidget* makeRight();
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_measuring, m_counting, m_preparing, m_outlining, m_repairing, m_judging;
+    Job m_reducing, m_counting, m_outlining, m_repairing, m_judging, m_probing;
     std::optional<Level> m_preview;
-    Shown m_shown;
-    std::map<const Mesh*, std::pair<const Deviation*, Drawable>> m_drawables;
-    bool m_wasAtWorst = false;
+    Shown m_shown, m_other;
+    int m_farPlace = -1;  // of the shown level's far places
     std::shared_ptr<const Mesh> m_countedSource;
     std::shared_ptr<const Mesh> m_outlinedSource;
-    std::shared_ptr<const Mesh> m_beingMeasured;
-    std::vector<const Mesh*> m_declined;  // whose measuring was cancelled
 
     PartsPanel* m_parts;
     LevelsPanel* m_levels;
     ViewArea* m_view;
     TargetPanel* m_target;
     ProtectPanel* m_protect;
+    MeasureQueue* m_measuring;
+    DrawableStore* m_drawables;
+    CostWatch* m_costs;
+    WorstTour* m_tour;
     EvidencePanel* m_evidence;
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;

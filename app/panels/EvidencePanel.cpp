@@ -5,6 +5,7 @@
 #include "app/theme/Theme.h"
 #include "base/Units.h"
 
+#include <cmath>
 #include <QBarCategoryAxis>
 #include <QBarSet>
 #include <QChart>
@@ -12,6 +13,7 @@
 #include <QGraphicsLayout>
 #include <QGridLayout>
 #include <QHBoxLayout>
+#include <QMouseEvent>
 #include <QStackedBarSeries>
 #include <QStyle>
 #include <QValueAxis>
@@ -55,7 +57,10 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     m_chartView->setBackgroundBrush(Qt::NoBrush);
     m_chartView->setStyleSheet("background: transparent");
     m_chartView->setToolTip(
-        tr("How the signed distances are spread, both ways: inside the source to the left, outside to the right"));
+        tr("How the signed distances are spread, both ways: inside the source to the left, outside to the right. "
+           "Drag the edge of the middle band to set the tolerance"));
+    m_chartView->viewport()->setMouseTracking(true);
+    m_chartView->viewport()->installEventFilter(this);
     auto* scale = new QHBoxLayout;
     scale->setContentsMargins(0, 0, 0, 0);
     const Qt::Alignment sides[] = {Qt::AlignLeft, Qt::AlignHCenter, Qt::AlignRight};
@@ -92,7 +97,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     m_worst->setObjectName("small");
     m_worst->setFont(textFont(-2));
     m_worst->setFocusPolicy(Qt::NoFocus);
-    m_worst->setToolTip(tr("To the largest deviation; again, to the largest one the other way round (X)"));
+    m_worst->setToolTip(tr("To the largest deviation; again, to the next one (X, and back with Shift+X)"));
     connect(m_worst, &QPushButton::clicked, this, &EvidencePanel::worstWanted);
     heading->insertWidget(1, m_worst);
     m_numbers->setColumnStretch(1, 1);
@@ -137,30 +142,85 @@ void EvidencePanel::show(const Level* level, double toleranceMetres, bool isMeas
     m_worst->setVisible(measured);
     m_measure->setVisible(level != nullptr && !measured && !isMeasuring);
     if (!measured) {
+        m_deviation.reset();
+        m_isDragging = false;
         m_headline->clear();
         m_nothing->setText(level == nullptr ? tr("This is the source: everything is measured against it.")
                            : isMeasuring    ? tr("Both surfaces are being compared.")
                                             : tr("Not measured yet."));
         return;
     }
-    const Deviation& deviation = *level->evidence;
-    const double metres = level->mesh->metresPerUnit;
-    const double within = deviation.distribution.shareWithin(toleranceMetres / metres);
+    m_deviation = level->evidence;
+    m_metresPerUnit = level->mesh->metresPerUnit;
+    const double values[] = {m_deviation->max,  m_deviation->maxBound, m_deviation->rms,
+                             m_deviation->mean, m_deviation->p95,      m_deviation->p99};
+    for (std::size_t i = 0; i < m_values.size(); ++i) m_values[i].second->setText(length(values[i] * m_metresPerUnit));
+    if (m_isDragging) return;
+    const double reach = m_deviation->distribution.reach() * m_metresPerUnit;
+    m_range = std::min(std::max(reach, toleranceMetres),
+                       std::max(2 * toleranceMetres, 1.2 * m_deviation->p99 * m_metresPerUnit));
+    showWithin(toleranceMetres);
+}
+
+void EvidencePanel::showWithin(double toleranceMetres) {
+    m_tolerance = toleranceMetres;
+    const double within = m_deviation->distribution.shareWithin(toleranceMetres / m_metresPerUnit);
     // 99.97 % is not "100 %".
     const double percent = within >= 1 ? 100 : std::min(99.9, 100 * within);
     m_headline->setText(tr("%1 % within").arg(percent, 0, 'f', percent < 100 ? 1 : 0));
     m_headline->setToolTip(tr("share of the area, both ways, within the tolerance of %1").arg(length(toleranceMetres)));
-    const double values[] = {deviation.max,  deviation.maxBound, deviation.rms,
-                             deviation.mean, deviation.p95,      deviation.p99};
-    for (std::size_t i = 0; i < m_values.size(); ++i) m_values[i].second->setText(length(values[i] * metres));
-    drawHistogram(deviation, metres, toleranceMetres);
+    drawHistogram(toleranceMetres);
 }
 
-void EvidencePanel::drawHistogram(const Deviation& deviation, double metresPerUnit, double toleranceMetres) {
-    const double reach = deviation.distribution.reach() * metresPerUnit;
-    const double range =
-        std::min(std::max(reach, toleranceMetres), std::max(2 * toleranceMetres, 1.2 * deviation.p99 * metresPerUnit));
-    const std::vector<double> shares = deviation.distribution.histogram(bins, range / metresPerUnit);
+QWidget& EvidencePanel::histogram() const {
+    return *m_chartView->viewport();
+}
+
+QPointF EvidencePanel::placeInHistogram(double metres) const {
+    const QRectF plot = m_chart->plotArea();
+    return {plot.center().x() + metres / m_range * plot.width() / 2, plot.center().y()};
+}
+
+// To two figures: nobody drags to a thousandth of a millimetre.
+double EvidencePanel::lengthAt(double x) const {
+    const QRectF plot = m_chart->plotArea();
+    const double share = std::abs(x - plot.center().x()) / std::max(1.0, plot.width() / 2);
+    const double metres = m_range * std::clamp(share, 0.005, 1.0);
+    const double step = std::pow(10, std::floor(std::log10(metres)) - 1);
+    return std::round(metres / step) * step;
+}
+
+bool EvidencePanel::eventFilter(QObject* watched, QEvent* event) {
+    if (m_deviation && m_range > 0 && watched == m_chartView->viewport()) {
+        const auto* mouse = dynamic_cast<QMouseEvent*>(event);
+        constexpr double reach = 6;
+        const auto isAtEdge = [&](double x) {
+            return std::abs(x - placeInHistogram(m_tolerance).x()) < reach ||
+                   std::abs(x - placeInHistogram(-m_tolerance).x()) < reach;
+        };
+        if (event->type() == QEvent::MouseButtonPress && isAtEdge(mouse->position().x())) {
+            m_isDragging = true;
+            return true;
+        }
+        if (event->type() == QEvent::MouseMove) {
+            const double x = mouse->position().x();
+            m_chartView->viewport()->setCursor(m_isDragging || isAtEdge(x) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+            if (!m_isDragging) return false;
+            showWithin(lengthAt(x));
+            emit toleranceDragged(m_tolerance);
+            return true;
+        }
+        if (event->type() == QEvent::MouseButtonRelease && std::exchange(m_isDragging, false)) {
+            emit toleranceChosen(m_tolerance);
+            return true;
+        }
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void EvidencePanel::drawHistogram(double toleranceMetres) {
+    const double range = m_range;
+    const std::vector<double> shares = m_deviation->distribution.histogram(bins, range / m_metresPerUnit);
     auto* inward = new QBarSet("inward");
     auto* within = new QBarSet("within");
     auto* outward = new QBarSet("outward");

@@ -162,6 +162,7 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
       m_mean(new QLabel),
       m_area(new QLabel),
       m_worst(makeQuietLabel()),
+      m_tour(new QPushButton(tr("Play"))),
       m_look(new QPushButton(tr("Look there"))),
       m_cancel(new QPushButton(tr("Cancel"))) {
     auto* numbers = new QGridLayout;
@@ -182,9 +183,10 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
     }
     numbers->setColumnStretch(1, 1);
     m_look->setToolTip(tr("Look from where the outlines differ most"));
+    m_tour->setToolTip(tr("Turns to the worst views one after another, and blinks to the source at each (V)"));
     auto* heading = new QHBoxLayout;
     heading->addWidget(m_heading, 1);
-    for (QPushButton* button : {m_look, m_cancel}) {
+    for (QPushButton* button : {m_tour, m_look, m_cancel}) {
         button->setObjectName("small");
         button->setFont(textFont(-2));
         button->setFocusPolicy(Qt::NoFocus);
@@ -209,6 +211,7 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
     connect(m_disc, &DirectionDisc::chosen, this, &OutlinePanel::lookWanted);
     connect(m_look, &QPushButton::clicked, this,
             [this] { emit lookWanted(m_silhouette->directions[m_silhouette->worst]); });
+    connect(m_tour, &QPushButton::clicked, this, &OutlinePanel::toggleTour);
     connect(m_cancel, &QPushButton::clicked, &measuring, &Job::cancel);
     connect(&measuring, &Job::started, m_cancel, &QWidget::show);
     connect(&measuring, &Job::ended, m_cancel, &QWidget::hide);
@@ -224,7 +227,7 @@ void OutlinePanel::show(std::shared_ptr<const Silhouette> silhouette, double hei
     m_silhouette = std::move(silhouette);
     m_heading->setText(tr("OUTLINE AT %1 PX").arg(int(std::lround(heightPixels))));
     m_disc->setSilhouette(m_silhouette);
-    m_look->setVisible(m_silhouette && m_silhouette->max > 0);
+    for (QPushButton* button : {m_tour, m_look}) button->setVisible(m_silhouette && m_silhouette->max > 0);
     for (QLabel* label : {m_most, m_mean, m_area}) label->setText("–");
     m_worst->clear();
     if (!m_silhouette) return;
@@ -233,6 +236,15 @@ void OutlinePanel::show(std::shared_ptr<const Silhouette> silhouette, double hei
     m_area->setText(tr("%1 %").arg(number(100 * m_silhouette->areaShare)));
     if (m_silhouette->max > 0)
         m_worst->setText(QString::fromStdString(describe(m_silhouette->directions[m_silhouette->worst])));
+}
+
+void OutlinePanel::setTouring(bool plays) {
+    m_isTouring = plays;
+    m_tour->setText(plays ? tr("Stop") : tr("Play"));
+}
+
+void OutlinePanel::toggleTour() {
+    emit tourWanted(!m_isTouring);
 }
 
 QString OutlinePanel::text(const QString& name) const {

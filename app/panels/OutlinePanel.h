@@ -52,17 +52,23 @@ public:
     /// Null while it is not known; the panel then keeps its size.
     void show(std::shared_ptr<const Silhouette> silhouette, double heightPixels);
     DirectionDisc& disc() { return *m_disc; }
+    /// Whether the worst views are being played.
+    void setTouring(bool plays);
+    void toggleTour();
     /// "at most", "mean", "area", "worst"
     QString text(const QString& name) const;
 
 signals:
     void lookWanted(const um::Direction& direction);
+    /// The worst views are to be played, or to stop.
+    void tourWanted(bool wanted);
 
 private:
     std::shared_ptr<const Silhouette> m_silhouette;
+    bool m_isTouring = false;
     DirectionDisc* m_disc;
     QLabel *m_heading, *m_most, *m_mean, *m_area, *m_worst;
-    QPushButton *m_look, *m_cancel;
+    QPushButton *m_tour, *m_look, *m_cancel;
 };
 
 }  // namespace um::app

@@ -162,6 +162,12 @@ void PartsPanel::setGuard(const Guard& guard) {
     showProperties();
 }
 
+void PartsPanel::setEvidence(std::shared_ptr<const Deviation> evidence) {
+    if (m_evidence == evidence) return;
+    m_evidence = std::move(evidence);
+    showProperties();
+}
+
 void PartsPanel::showGuards() {
     for (std::size_t i = 0; i < m_rowWidgets.size(); ++i) {
         const GuardValue value = guardOf(i);
@@ -224,6 +230,12 @@ void PartsPanel::showProperties() {
         connect(guards, &QComboBox::activated, this,
                 [this, guards] { emit guardChosen(m_chosen, guards->currentData().toFloat()); });
         addRow(makeQuietLabel(tr("Guard")), guards, {});
+    }
+    if (!whole && m_evidence && m_evidence->byPart.size() == m_triangles.size()) {
+        const PartDeviation& off = m_evidence->byPart[std::size_t(m_chosen)];
+        const auto metric = [&](double x) { return QString::fromStdString(formatLength(x * m_mesh->metresPerUnit)); };
+        add(tr("Off by at most"), metric(off.max), tr("the largest deviation of this part, both ways"));
+        add(tr("rms"), metric(off.rms), tr("root of its mean square, over the part's area"));
     }
     if (!m_statistics) {
         add(tr("Triangles"), count(whole ? m_mesh->triangleCount() : m_triangles[std::size_t(m_chosen)]));

@@ -1,8 +1,10 @@
 #pragma once
 /// The parts of the source with their share of its triangles, and what the chosen one (or the whole) is at a glance.
+#include "measure/Deviation.h"
 #include "mesh/Statistics.h"
 #include "reduce/Guard.h"
 
+#include <memory>
 #include <optional>
 #include <QWidget>
 
@@ -21,6 +23,8 @@ public:
     /// Arrives later than the mesh; without it only the counts are known.
     void setStatistics(std::optional<MeshStatistics> statistics);
     void setGuard(const Guard& guard);
+    /// Of the level that is shown, for how far the chosen part is off; null for none.
+    void setEvidence(std::shared_ptr<const Deviation> evidence);
     int chosenPart() const { return m_chosen; }
     void choose(int part);
 
@@ -40,6 +44,7 @@ private:
     std::vector<std::size_t> m_triangles;
     std::optional<MeshStatistics> m_statistics;
     Guard m_guard;
+    std::shared_ptr<const Deviation> m_evidence;
     int m_chosen = -1;
     QLabel* m_total;
     QLabel* m_title;

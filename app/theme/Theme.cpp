@@ -106,7 +106,8 @@ QString Theme::styleSheet() const {
         QPushButton#chip:disabled { color: @softInk; background: @panel; }
         QPushButton#findings { background: transparent; border: none; color: @amber; padding: 3px 6px; }
         QPushButton#findings[sound="true"] { color: @softInk; }
-        QWidget#linesBack { background: @linesBack; border-radius: 6px; }
+        QWidget#linesBack, QLabel#tag { background: @linesBack; border-radius: 6px; }
+        QLabel#tag { padding: 1px 6px; }
         QPushButton#small { background: @panel; border: 1px solid @rule; border-radius: 8px; padding: 1px 8px; }
         QProgressBar { background: @rule; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
         QProgressBar::chunk { background: @accent; border-radius: 2px; }
@@ -138,7 +139,7 @@ QString Theme::styleSheet() const {
         {"@amber", amber},           {"@ink", ink},       {"@rule", rule},
         {"@field", field},           {"@brick", brick}};
     // A veil between the picture and what is written over it.
-    sheet.replace("@linesBack", QString("rgba(%1, %2, %3, 165)").arg(panel.red()).arg(panel.green()).arg(panel.blue()));
+    sheet.replace("@linesBack", QString("rgba(%1, %2, %3, 205)").arg(panel.red()).arg(panel.green()).arg(panel.blue()));
     for (const auto& [name, color] : names) sheet.replace(QLatin1String(name), color.name());
     return sheet;
 }

@@ -11,48 +11,89 @@ DrawMesh::PackedNormal packed(const Vec3f& normal) {
     return {component(normal.x()), component(normal.y()), component(normal.z()), 0};
 }
 
-std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh, const Deviation* evidence,
+std::shared_ptr<const DrawTexture> makeDrawTexture(const Texture& texture) {
+    constexpr int mostTexels = 4096;  // on a side; more would not be seen, and old drivers refuse them
+    QImage image = QImage::fromData(reinterpret_cast<const uchar*>(texture.bytes->data()), int(texture.bytes->size()))
+                       .convertToFormat(QImage::Format_RGBA8888);
+    if (image.isNull()) return nullptr;
+    if (std::max(image.width(), image.height()) > mostTexels)
+        image = image.scaled(mostTexels, mostTexels, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+    auto drawn = std::make_shared<DrawTexture>();
+    drawn->wrapU = texture.wrapU;
+    drawn->wrapV = texture.wrapV;
+    while (image.width() > 1 || image.height() > 1) {
+        drawn->levels.push_back(image);
+        image = image.scaled(std::max(1, image.width() / 2), std::max(1, image.height() / 2), Qt::IgnoreAspectRatio,
+                             Qt::SmoothTransformation);
+    }
+    drawn->levels.push_back(image);
+    return drawn;
+}
+
+std::vector<std::shared_ptr<const DrawTexture>> makeDrawTextures(const Mesh& mesh, const Progress& progress) {
+    std::vector<std::shared_ptr<const DrawTexture>> made;
+    for (const Material& material : mesh.materials) {
+        progress.check();
+        const TextureUse& use = material.baseColorTexture;
+        made.push_back(use && !use.second ? makeDrawTexture(mesh.textures[std::size_t(use.texture)]) : nullptr);
+    }
+    return made;
+}
+
+std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh,
+                                             std::vector<std::shared_ptr<const DrawTexture>> textures,
                                              const Progress& progress) {
     auto drawn = std::make_shared<DrawMesh>();
     drawn->mesh = mesh;
     drawn->box = boundingBox(*mesh);
-    drawn->drawsWedges = !mesh->normals.empty() || !mesh->colors.empty();
+    drawn->textures = std::move(textures);
+    const bool hasTextures = !mesh->uvs.empty() && std::any_of(drawn->textures.begin(), drawn->textures.end(),
+                                                               [](const auto& texture) { return texture != nullptr; });
+    drawn->drawsWedges = !mesh->normals.empty() || !mesh->colors.empty() || hasTextures;
+    if (hasTextures) drawn->uvs = mesh->uvs;
     std::vector<Vec3f> smooth;
     if (mesh->normals.empty()) smooth = vertexNormals(*mesh, findVertexTriangles(mesh->triangles, mesh->vertexCount()));
     progress.at(0.5);
     if (!drawn->drawsWedges) {
         drawn->normals.resize(mesh->vertexCount());
         for (std::size_t v = 0; v < smooth.size(); ++v) drawn->normals[v] = packed(smooth[v]);
-        if (evidence != nullptr) drawn->deviation = evidence->atLevelVertex;
         return drawn;
     }
     const std::size_t count = mesh->wedgeCount();
     drawn->ownPositions.resize(count);
     drawn->normals.resize(count);
     drawn->colors = mesh->colors;
-    if (evidence != nullptr) drawn->deviation.resize(count);
     for (std::size_t t = 0; t < mesh->triangleCount(); ++t)
         for (std::size_t corner = 0; corner < 3; ++corner) {
             const VertexId v = mesh->triangles[t][corner];
             const WedgeId w = mesh->wedgesOf(TriangleId(t))[corner];
             drawn->ownPositions[w] = mesh->positions[v];
             drawn->normals[w] = packed(mesh->normals.empty() ? smooth[v] : mesh->normals[w]);
-            if (evidence != nullptr) drawn->deviation[w] = evidence->atLevelVertex[v];
         }
     return drawn;
 }
 
 }  // namespace
 
-Drawable makeDrawable(std::shared_ptr<const Mesh> mesh, const Deviation* evidence, const Progress& progress) {
+Drawable makeDrawable(std::shared_ptr<const Mesh> mesh, const Progress& progress) {
     Drawable drawable;
-    drawable.full = makeDrawMesh(mesh, evidence, progress.span(0, 0.6));
+    const auto textures = makeDrawTextures(*mesh, progress);
+    drawable.full = makeDrawMesh(mesh, textures, progress.span(0, 0.6));
     if (mesh->triangleCount() > standInLimit) {
         auto coarse = std::make_shared<const Mesh>(clusterVertices(*mesh, standInLimit / 2, progress.span(0.6, 0.95)));
-        drawable.standIn = makeDrawMesh(std::move(coarse), nullptr, progress.span(0.95, 1));
+        drawable.standIn = makeDrawMesh(std::move(coarse), textures, progress.span(0.95, 1));
     }
     progress.at(1);
     return drawable;
+}
+
+std::vector<float> valuesOfDrawn(const DrawMesh& drawn, const std::vector<float>& atVertex) {
+    const Mesh& mesh = *drawn.mesh;
+    std::vector<float> values(mesh.wedgeCount());
+    for (std::size_t t = 0; t < mesh.triangleCount(); ++t)
+        for (std::size_t corner = 0; corner < 3; ++corner)
+            values[mesh.wedgesOf(TriangleId(t))[corner]] = atVertex[mesh.triangles[t][corner]];
+    return values;
 }
 
 }  // namespace um::app

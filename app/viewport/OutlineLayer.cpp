@@ -19,7 +19,7 @@ void OutlineLayer::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     if (!m_picture.isNull()) painter.drawImage(rect(), m_picture);
     // The key lies above the place of the deviation's scale.
-    constexpr int fromBottom = 66, fromRight = 14, square = 10;
+    constexpr int fromBottom = 98, fromRight = 14, square = 10;
     painter.setFont(textFont(-2));
     int x = width() - fromRight;
     const int y = height() - fromBottom;

@@ -13,6 +13,7 @@ namespace {
 constexpr int inset = 12;      // of the card
 constexpr int cropFactor = 4;  // how much the crop magnifies
 constexpr int headingHeight = 22;
+constexpr int keyMargin = 7;
 
 }  // namespace
 
@@ -43,53 +44,110 @@ void WipeLine::mouseMoveEvent(QMouseEvent* event) {
     if ((event->buttons() & Qt::LeftButton) != 0) emit dragged(mapToParent(event->position().toPoint()).x());
 }
 
-PlaceMark::PlaceMark(QWidget* parent) : QWidget(parent) {
-    setFixedSize(40, 40);
-    setAttribute(Qt::WA_TransparentForMouseEvents);
-    hide();
-}
-
-void PlaceMark::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    const QPointF centre(width() / 2.0, height() / 2.0);
-    // Dark around light: it stands out on any ground.
-    painter.setPen(QPen(QColor(255, 255, 255, 220), 4));
-    painter.drawEllipse(centre, 16, 16);
-    painter.setPen(QPen(theme().brick, 2));
-    painter.drawEllipse(centre, 16, 16);
-}
-
-DeviationScale::DeviationScale(QWidget* parent) : QWidget(parent) {
-    setFixedSize(196, 34);
+MarkLayer::MarkLayer(QWidget* parent) : QWidget(parent) {
     setAttribute(Qt::WA_TransparentForMouseEvents);
 }
 
-void DeviationScale::setTolerance(double metres) {
-    m_tolerance = metres;
+void MarkLayer::show(const std::vector<QPointF>& rings, const std::optional<Found>& found) {
+    m_rings = rings;
+    m_found = found;
+    setVisible(!m_rings.empty() || m_found);
     update();
 }
 
-// The same colours as on the surface: clay within the tolerance, then from its edge to four times it.
-void DeviationScale::paintEvent(QPaintEvent*) {
+void MarkLayer::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    const double quarter = width() / 4.0;
-    QLinearGradient inward(0, 0, 1.5 * quarter, 0);
-    inward.setColorAt(0, theme().blue);
-    inward.setColorAt(1, theme().slightBlue);
-    QLinearGradient outward(2.5 * quarter, 0, 4 * quarter, 0);
-    outward.setColorAt(0, theme().amber);
-    outward.setColorAt(1, theme().brick);
-    painter.fillRect(QRectF(0, 0, 1.5 * quarter, 9), inward);
-    painter.fillRect(QRectF(1.5 * quarter, 0, quarter, 9), theme().clay);
-    painter.fillRect(QRectF(2.5 * quarter, 0, 1.5 * quarter, 9), outward);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const QColor light(255, 255, 255, 220);
+    // Dark around light: it stands out on any ground.
+    for (const QPointF& ring : m_rings) {
+        painter.setPen(QPen(light, 4));
+        painter.drawEllipse(ring, 16, 16);
+        painter.setPen(QPen(theme().brick, 2));
+        painter.drawEllipse(ring, 16, 16);
+    }
+    if (!m_found) return;
+    for (const auto& [color, width] : {std::pair(light, 4.0), std::pair(theme().ink, 1.6)}) {
+        painter.setPen(QPen(color, width));
+        painter.drawLine(m_found->place, m_found->closest);
+        painter.drawEllipse(m_found->place, 3, 3);
+    }
+    painter.setFont(textFont(-1));
+    const QRect words = painter.fontMetrics().boundingRect(QRect(0, 0, 320, 200), Qt::TextWordWrap, m_found->text);
+    QRect card = words.adjusted(-9, -6, 9, 6);
+    card.moveTopLeft(m_found->place.toPoint() + QPoint(14, 10));
+    // Within the picture, on the other side of the place where it must be.
+    if (card.right() > width() - 8) card.moveRight(int(m_found->place.x()) - 14);
+    if (card.bottom() > height() - 8) card.moveBottom(int(m_found->place.y()) - 10);
+    painter.setPen(QPen(theme().rule, 1));
+    painter.setBrush(theme().panel);
+    painter.drawRoundedRect(QRectF(card).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    painter.setPen(theme().ink);
+    painter.drawText(card.adjusted(9, 6, -9, -6), Qt::TextWordWrap, m_found->text);
+}
+
+TintKey::TintKey(QWidget* parent) : QWidget(parent) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setNumbers({});
+}
+
+void TintKey::show(Tint tint, double toleranceMetres) {
+    m_tint = tint;
+    m_tolerance = toleranceMetres;
+    setVisible(tint != Tint::None);
+    update();
+}
+
+void TintKey::setNumbers(const QString& line) {
+    m_numbers = line;
+    constexpr int least = 228;
+    const int wide = std::max(least, QFontMetrics(textFont(-2)).horizontalAdvance(line) + 2);
+    setFixedSize(wide + 2 * keyMargin, 34 + (line.isEmpty() ? 0 : 18) + 2 * keyMargin);
+    update();
+    emit resized();
+}
+
+// The same colours as on the surface.
+void TintKey::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    QColor ground = theme().panel;
+    ground.setAlpha(205);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(ground);
+    painter.drawRoundedRect(rect(), 6, 6);
+    painter.translate(keyMargin, keyMargin);
+    const double all = width() - 2 * keyMargin, quarter = all / 4;
+    const auto fill = [&](double from, double to, const QColor& left, const QColor& right) {
+        QLinearGradient gradient(from, 0, to, 0);
+        gradient.setColorAt(0, left);
+        gradient.setColorAt(1, right);
+        painter.fillRect(QRectF(from, 0, to - from, 9), gradient);
+    };
+    QString left, middle, right;
+    if (m_tint == Tint::PixelLoad) {
+        fill(0, quarter, theme().clay, theme().clay);
+        fill(quarter, all, theme().slightBlue, theme().blue);
+        left = tr("4 px and more");
+        right = tr("1/25 px a triangle");
+    } else {
+        // From the edge of what is fine to four times the tolerance, or eight times the texels.
+        fill(0, 1.5 * quarter, theme().blue, theme().slightBlue);
+        fill(1.5 * quarter, 2.5 * quarter, theme().clay, theme().clay);
+        fill(2.5 * quarter, all, theme().amber, theme().brick);
+        const QString end = QString::fromStdString(formatLength(4 * m_tolerance));
+        const bool texels = m_tint == Tint::Texels;
+        left = texels ? tr("8 texels a pixel") : "−" + end;
+        middle = texels ? tr("1 to 1") : tr("within");
+        right = texels ? tr("1/8 texel") : "+" + end;
+    }
     painter.setFont(textFont(-2));
     painter.setPen(theme().ink);
-    const QString end = QString::fromStdString(formatLength(4 * m_tolerance));
-    const QRect words(0, 12, width(), 20);
-    painter.drawText(words, Qt::AlignLeft, "−" + end);
-    painter.drawText(words, Qt::AlignHCenter, tr("within"));
-    painter.drawText(words, Qt::AlignRight, "+" + end);
+    const QRect words(0, 13, int(all), 18);
+    painter.drawText(words, Qt::AlignLeft, left);
+    painter.drawText(words, Qt::AlignHCenter, middle);
+    painter.drawText(words, Qt::AlignRight, right);
+    painter.drawText(words.translated(0, 18), Qt::AlignRight, m_numbers);
 }
 
 AsSeenInset::AsSeenInset(QWidget* parent) : QWidget(parent) {
@@ -98,8 +156,14 @@ AsSeenInset::AsSeenInset(QWidget* parent) : QWidget(parent) {
         "The asset as the player sees it from the Sightline's marker, at its true size; beside it its top, enlarged"));
 }
 
-void AsSeenInset::setPicture(const QImage& picture) {
+void AsSeenInset::setPictures(const QImage& picture, const QImage& wiped) {
     m_picture = picture;
+    m_wiped = wiped;
+    update();
+}
+
+void AsSeenInset::setName(const QString& name) {
+    m_name = name;
     update();
 }
 
@@ -118,23 +182,31 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     const QRect heading(inset, inset - 2, width() - 2 * inset, headingHeight);
     painter.setFont(textFont(-1, QFont::DemiBold));
     painter.setPen(theme().ink);
+    const QString metres = QString::fromStdString(formatLength(m_metres));
     painter.drawText(heading, Qt::AlignLeft | Qt::AlignTop,
-                     tr("As seen at %1").arg(QString::fromStdString(formatLength(m_metres))));
+                     m_name.isEmpty() ? tr("As seen at %1").arg(metres) : tr("%1 at %2").arg(m_name, metres));
     painter.setFont(textFont(-1));
     painter.setPen(theme().softInk);
     painter.drawText(heading, Qt::AlignRight | Qt::AlignTop, tr("%1 px").arg(int(std::lround(m_pixels))));
     if (m_picture.isNull()) return;
+    QImage picture = m_picture;
+    if (m_wiped.size() == picture.size()) {
+        QPainter halves(&picture);
+        const QRect left(0, 0, picture.width() / 2, picture.height());
+        halves.drawImage(left, m_wiped, left);
+    }
     const QRect place(inset, inset + headingHeight, pictureSize, pictureSize);
-    painter.drawImage(place, m_picture);
+    painter.drawImage(place, picture);
     // Crops the upper part of the asset, where outline and surface both show; small things are magnified more.
     const int factor = m_pixels < 40 ? 2 * cropFactor : cropFactor;
-    const int side = m_picture.width() / factor;
+    const int side = picture.width() / factor;
     const int top =
-        int(std::lround(m_picture.height() / 2.0 - std::min(m_pixels, 0.9 * m_picture.height()) / 2)) - side / 4;
-    const QRect crop((m_picture.width() - side) / 2, std::clamp(top, 0, m_picture.height() - side), side, side);
+        int(std::lround(picture.height() / 2.0 - std::min(m_pixels, 0.9 * picture.height()) / 2)) - side / 4;
+    const QRect crop((picture.width() - side) / 2, std::clamp(top, 0, picture.height() - side), side, side);
     const QRect beside = place.translated(pictureSize + inset, 0);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
-    painter.drawImage(beside, m_picture, crop);
+    painter.drawImage(beside, picture, crop);
+    if (!m_wiped.isNull()) painter.fillRect(QRectF(beside.center().x(), beside.top(), 1, pictureSize), Qt::white);
     painter.setFont(textFont(-2));
     const QRect tag(beside.right() - 23, beside.bottom() - 15, 24, 16);
     QColor ground = theme().panel;

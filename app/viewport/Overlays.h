@@ -1,5 +1,9 @@
 #pragma once
-/// What lies over the viewport's picture: the dividing line of the wipe, the colour scale, and the asset as it is seen.
+/// What lies over the viewport's picture: the dividing line of the wipe, the key to the colours, places pointed out,
+/// and the asset as it is seen.
+#include "app/viewport/Renderer.h"
+
+#include <optional>
 #include <QImage>
 #include <QWidget>
 
@@ -21,33 +25,52 @@ protected:
     void mouseMoveEvent(QMouseEvent* event) override;
 };
 
-/// The colours of the deviation view, with the tolerance in the middle.
-class DeviationScale : public QWidget {
+/// The colours of the surface with what they mean, and a line of numbers.
+class TintKey : public QWidget {
     Q_OBJECT
 
 public:
-    explicit DeviationScale(QWidget* parent);
-    void setTolerance(double metres);
+    explicit TintKey(QWidget* parent);
+    void show(Tint tint, double toleranceMetres);
+    void setNumbers(const QString& line);
+    const QString& numbers() const { return m_numbers; }
+
+signals:
+    void resized();
 
 protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    Tint m_tint = Tint::None;
     double m_tolerance = 0;
+    QString m_numbers;
 };
 
-/// A ring around a place of the surface.
-class PlaceMark : public QWidget {
+/// Places of the surface that are pointed out: a ring around each, and what was found at the one that was clicked.
+class MarkLayer : public QWidget {
     Q_OBJECT
 
 public:
-    explicit PlaceMark(QWidget* parent);
+    struct Found {
+        QPointF place, closest;
+        QString text;
+    };
+
+    explicit MarkLayer(QWidget* parent);
+    void show(const std::vector<QPointF>& rings, const std::optional<Found>& found);
+    const std::vector<QPointF>& rings() const { return m_rings; }
+    QString text() const { return m_found ? m_found->text : QString(); }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+
+private:
+    std::vector<QPointF> m_rings;
+    std::optional<Found> m_found;
 };
 
-/// The asset at its true pixel size, with a magnified crop beside it.
+/// The asset at its true pixel size, with a magnified crop beside it; in a wipe the other one is left of the middle.
 class AsSeenInset : public QWidget {
     Q_OBJECT
 
@@ -55,15 +78,20 @@ public:
     static constexpr int pictureSize = 108;
 
     explicit AsSeenInset(QWidget* parent);
-    void setPicture(const QImage& picture);
+    /// @param wiped  what lies left of the middle; null for none
+    void setPictures(const QImage& picture, const QImage& wiped);
+    /// Whose picture it is; empty where that is plain.
+    void setName(const QString& name);
     void setViewer(double metres, double pixelsTall);
     const QImage& picture() const { return m_picture; }
+    const QImage& wipedPicture() const { return m_wiped; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
-    QImage m_picture;
+    QImage m_picture, m_wiped;
+    QString m_name;
     double m_metres = 0;
     double m_pixels = 0;
 };

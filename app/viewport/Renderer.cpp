@@ -1,46 +1,108 @@
 #include "app/viewport/Renderer.h"
 
+#include <cmath>
 #include <QElapsedTimer>
 #include <QObject>
 
 namespace um::app {
 namespace {
 
-enum Attribute : GLuint { Position, Normal, VertexColor, DeviationValue };
+enum Attribute : GLuint { Position, Normal, VertexColor, Value, Uv };
 
 constexpr const char* surfaceVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 position;
 layout(location = 1) in vec3 normal;
 layout(location = 2) in vec4 vertexColor;
-layout(location = 3) in float deviation;
+layout(location = 3) in float value;
+layout(location = 4) in vec2 uv;
 uniform mat4 view;
 uniform mat4 projection;
 out vec3 eyeNormal;
 out vec3 eyePlace;
 out vec3 ownColor;
-out float distanceOff;
+out vec2 ownUv;
+out float ownValue;
+flat out float area;
 void main() {
+    ownUv = uv;
     vec4 place = view * vec4(position, 1.0);
     eyePlace = place.xyz;
     eyeNormal = mat3(view) * normal;
     ownColor = vertexColor.rgb;
-    distanceOff = deviation;
+    ownValue = value;
+    area = 0.0;
     gl_Position = projection * place;
 }
 )";
 
-// Light stands above the viewer's left shoulder; what faces away still shows its shape by a weaker light from below.
+// Hands on what the vertices say, and adds the area that the triangle would cover from afar in this direction.
+constexpr const char* sizedVertexShader = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in vec4 vertexColor;
+layout(location = 4) in vec2 uv;
+uniform mat4 view;
+out vec3 normalAt;
+out vec3 colorAt;
+out vec2 uvAt;
+void main() {
+    uvAt = uv;
+    gl_Position = view * vec4(position, 1.0);
+    normalAt = mat3(view) * normal;
+    colorAt = vertexColor.rgb;
+}
+)";
+
+constexpr const char* sizedGeometryShader = R"(#version 330 core
+layout(triangles) in;
+layout(triangle_strip, max_vertices = 3) out;
+uniform mat4 projection;
+in vec3 normalAt[];
+in vec3 colorAt[];
+in vec2 uvAt[];
+out vec3 eyeNormal;
+out vec3 eyePlace;
+out vec3 ownColor;
+out vec2 ownUv;
+out float ownValue;
+flat out float area;
+void main() {
+    vec3 a = gl_in[0].gl_Position.xyz;
+    float covered = 0.5 * abs(cross(gl_in[1].gl_Position.xyz - a, gl_in[2].gl_Position.xyz - a).z);
+    for (int i = 0; i < 3; ++i) {
+        eyePlace = gl_in[i].gl_Position.xyz;
+        eyeNormal = normalAt[i];
+        ownColor = colorAt[i];
+        ownUv = uvAt[i];
+        ownValue = 0.0;
+        area = covered;
+        gl_Position = projection * gl_in[i].gl_Position;
+        EmitVertex();
+    }
+    EndPrimitive();
+}
+)";
+
+// Light stands above the viewer's left shoulder unless it is turned; what faces away still shows its shape by a weaker
+// light from below.
 constexpr const char* surfaceFragmentShader = R"(#version 330 core
 in vec3 eyeNormal;
 in vec3 eyePlace;
 in vec3 ownColor;
-in float distanceOff;
+in vec2 ownUv;
+in float ownValue;
+flat in float area;
+uniform bool showTexture;
+uniform sampler2D picture;
 uniform vec3 ground;
 uniform float gloss;
 uniform float fade;
 uniform vec3 paper;
 uniform bool showVertexColor;
-uniform bool showDeviation;
+uniform int tint;
+uniform float pixelsPerUnit;
+uniform float triangleShare;
+uniform vec3 toLight;
 uniform float tolerance;
 uniform vec3 slightlyOut;
 uniform vec3 farOut;
@@ -58,15 +120,27 @@ void main() {
     vec3 toEye = normalize(-eyePlace);
     if (dot(n, toEye) < 0.0) n = -n;
     vec3 surface = showVertexColor ? ground * ownColor : ground;
-    if (showDeviation) {
-        float size = abs(distanceOff);
+    // Rows of pictures run downwards.
+    if (showTexture) surface *= texture(picture, vec2(ownUv.x, 1.0 - ownUv.y)).rgb;
+    if (tint == 1) {
+        float size = abs(ownValue);
         if (size > tolerance) {
             // From the edge of the tolerance to four times it.
             float amount = clamp((size / max(tolerance, 1e-30) - 1.0) / 3.0, 0.0, 1.0);
-            surface = distanceOff > 0.0 ? mix(slightlyOut, farOut, amount) : mix(slightlyIn, farIn, amount);
+            surface = ownValue > 0.0 ? mix(slightlyOut, farOut, amount) : mix(slightlyIn, farIn, amount);
         }
+    } else if (tint == 2) {
+        float pixels = area * pixelsPerUnit * pixelsPerUnit * triangleShare;
+        // From four pixels to a twenty-fifth of one.
+        if (pixels < 4.0) surface = mix(slightlyIn, farIn, clamp(log2(4.0 / max(pixels, 1e-12)) / log2(100.0), 0.0, 1.0));
+    } else if (tint == 3 && ownValue > 0.0) {
+        // Twice as many along a side, or half as many, are still right; from there to eight times more or fewer.
+        float steps = log2(ownValue / pixelsPerUnit);
+        float amount = clamp((abs(steps) - 1.0) / 2.0, 0.0, 1.0);
+        if (steps > 1.0) surface = mix(slightlyIn, farIn, amount);
+        if (steps < -1.0) surface = mix(slightlyOut, farOut, amount);
     }
-    vec3 key = normalize(vec3(-0.45, 0.65, 0.75));
+    vec3 key = toLight;
     vec3 fill = normalize(vec3(0.7, -0.2, 0.4));
     float light = 0.30 + 0.68 * max(dot(n, key), 0.0) + 0.16 * max(dot(n, fill), 0.0) + 0.06 * n.y;
     float shine = gloss * pow(max(dot(n, normalize(key + toEye)), 0.0), 24.0);
@@ -109,7 +183,9 @@ QVector3D screenColor(const std::array<float, 4>& linear) {
 GpuMesh::GpuMesh(std::shared_ptr<const DrawMesh> mesh) : m_mesh(std::move(mesh)) {}
 
 GpuMesh::~GpuMesh() {
-    if (m_created) glDeleteBuffers(GLsizei(m_buffers.size()), m_buffers.data());
+    if (!m_created) return;
+    glDeleteBuffers(GLsizei(m_buffers.size()), m_buffers.data());
+    glDeleteTextures(GLsizei(m_textures.size()), m_textures.data());
 }
 
 void GpuMesh::create() {
@@ -138,13 +214,89 @@ void GpuMesh::create() {
         add(GL_ARRAY_BUFFER, m_mesh->colors.data(), m_mesh->colors.size() * sizeof(Color));
         attribute(VertexColor, 4, GL_UNSIGNED_BYTE, true, sizeof(Color));
     }
-    if (!m_mesh->deviation.empty()) {
-        add(GL_ARRAY_BUFFER, m_mesh->deviation.data(), m_mesh->deviation.size() * sizeof(float));
-        attribute(DeviationValue, 1, GL_FLOAT, false, sizeof(float));
+    if (!m_mesh->uvs.empty()) {
+        add(GL_ARRAY_BUFFER, m_mesh->uvs.data(), m_mesh->uvs.size() * sizeof(Vec2f));
+        attribute(Uv, 2, GL_FLOAT, false, sizeof(Vec2f));
+        createTextures();
     }
     const auto triangles = m_mesh->triangles();
     add(GL_ELEMENT_ARRAY_BUFFER, triangles.data(), triangles.size_bytes());
     m_arrays.release();
+    if (m_values) addValues();
+}
+
+void GpuMesh::createTextures() {
+    const auto wrapCode = [](Texture::Wrap wrap) {
+        return wrap == Texture::Wrap::Clamp    ? GL_CLAMP_TO_EDGE
+               : wrap == Texture::Wrap::Mirror ? GL_MIRRORED_REPEAT
+                                               : GL_REPEAT;
+    };
+    for (const auto& texture : m_mesh->textures) {
+        m_textures.push_back(0);
+        if (!texture) continue;
+        glGenTextures(1, &m_textures.back());
+        glBindTexture(GL_TEXTURE_2D, m_textures.back());
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_S, wrapCode(texture->wrapU));
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_T, wrapCode(texture->wrapV));
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAX_LEVEL, GLint(texture->levels.size()) - 1);
+        for (std::size_t level = 0; level < texture->levels.size(); ++level) {
+            const QImage& image = texture->levels[level];
+            glTexImage2D(GL_TEXTURE_2D, GLint(level), GL_RGBA8, image.width(), image.height(), 0, GL_RGBA,
+                         GL_UNSIGNED_BYTE, nullptr);
+            m_waitingBands.push_back({m_textures.back(), int(level), &image, 0});
+        }
+    }
+    glBindTexture(GL_TEXTURE_2D, 0);
+}
+
+bool GpuMesh::bindTexture(std::uint32_t material) {
+    if (material >= m_textures.size() || m_textures[material] == 0) return false;
+    glBindTexture(GL_TEXTURE_2D, m_textures[material]);
+    return true;
+}
+
+// About a megabyte of the next texture. @returns whether anything waits still
+bool GpuMesh::uploadBand() {
+    if (m_waitingBands.empty()) return false;
+    constexpr int bandTexels = 1 << 18;
+    Band& band = m_waitingBands.back();
+    const QImage& image = *band.image;
+    const int rows = std::min(image.height() - band.nextRow, std::max(1, bandTexels / image.width()));
+    glBindTexture(GL_TEXTURE_2D, band.texture);
+    glTexSubImage2D(GL_TEXTURE_2D, band.level, 0, band.nextRow, image.width(), rows, GL_RGBA, GL_UNSIGNED_BYTE,
+                    image.constScanLine(band.nextRow));
+    glBindTexture(GL_TEXTURE_2D, 0);
+    band.nextRow += rows;
+    if (band.nextRow == image.height()) m_waitingBands.pop_back();
+    return !m_waitingBands.empty();
+}
+
+void GpuMesh::setValues(const Values& values) {
+    if (values == m_values) return;
+    m_values = values;
+    if (m_created && m_values) addValues();
+}
+
+// They change while everything else stays: after new measurements, and with the tint.
+void GpuMesh::addValues() {
+    // What waits of older ones would go into the same buffer.
+    const auto isOld = [&](const Slice& slice) { return slice.buffer == m_valueBuffer; };
+    if (!m_waiting.empty() && isOld(m_waiting.front())) m_offset = 0;
+    std::erase_if(m_waiting, isOld);
+    if (m_valueBuffer == 0) {
+        glGenBuffers(1, &m_valueBuffer);
+        m_buffers.push_back(m_valueBuffer);
+    }
+    m_arrays.bind();
+    glBindBuffer(GL_ARRAY_BUFFER, m_valueBuffer);
+    glBufferData(GL_ARRAY_BUFFER, GLsizeiptr(m_values->size() * sizeof(float)), nullptr, GL_STATIC_DRAW);
+    glEnableVertexAttribArray(Value);
+    glVertexAttribPointer(Value, 1, GL_FLOAT, GL_FALSE, sizeof(float), nullptr);
+    m_arrays.release();
+    m_waiting.push_back({GL_ARRAY_BUFFER, m_valueBuffer, m_values->data(), m_values->size() * sizeof(float)});
+    m_complete = false;
 }
 
 bool GpuMesh::upload(int milliseconds) {
@@ -165,7 +317,9 @@ bool GpuMesh::upload(int milliseconds) {
         m_offset = 0;
         m_waiting.erase(m_waiting.begin());
     }
-    m_complete = m_waiting.empty();
+    while (m_waiting.empty() && clock.elapsed() < milliseconds && uploadBand()) {
+    }
+    m_complete = m_waiting.empty() && m_waitingBands.empty();
     return m_complete;
 }
 
@@ -177,11 +331,15 @@ QString Renderer::initialise() {
     const bool surfaceFine = m_surface.addShaderFromSourceCode(QOpenGLShader::Vertex, surfaceVertexShader) &&
                              m_surface.addShaderFromSourceCode(QOpenGLShader::Fragment, surfaceFragmentShader) &&
                              m_surface.link();
+    const bool sizedFine = m_sized.addShaderFromSourceCode(QOpenGLShader::Vertex, sizedVertexShader) &&
+                           m_sized.addShaderFromSourceCode(QOpenGLShader::Geometry, sizedGeometryShader) &&
+                           m_sized.addShaderFromSourceCode(QOpenGLShader::Fragment, surfaceFragmentShader) &&
+                           m_sized.link();
     const bool backgroundFine =
         m_background.addShaderFromSourceCode(QOpenGLShader::Vertex, backgroundVertexShader) &&
         m_background.addShaderFromSourceCode(QOpenGLShader::Fragment, backgroundFragmentShader) && m_background.link();
     m_nothing.create();
-    if (!surfaceFine || !backgroundFine)
+    if (!surfaceFine || !sizedFine || !backgroundFine)
         return QObject::tr(
             "The graphics driver does not accept the program's shaders. Update the driver and start again.");
     return {};
@@ -202,24 +360,35 @@ void Renderer::drawBackground(const Theme& theme) {
     glDepthMask(GL_TRUE);
 }
 
+QVector3D Light::direction() const {
+    return {float(std::sin(yaw) * std::cos(pitch)), float(std::sin(pitch)), float(std::cos(yaw) * std::cos(pitch))};
+}
+
 void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first,
-                    std::size_t count, float edgeAlpha) {
+                    std::size_t count, float edgeAlpha, std::size_t likenessOf) {
     const DrawMesh& source = mesh.source();
+    const bool isSized = look.tint == Tint::PixelLoad && edgeAlpha <= 0;
+    const bool isTinted = isSized || (look.tint != Tint::None && mesh.hasValues());
+    QOpenGLShaderProgram& program = isSized ? m_sized : m_surface;
     glEnable(GL_DEPTH_TEST);
     glDepthFunc(GL_LEQUAL);
-    m_surface.bind();
-    m_surface.setUniformValue("view", QMatrix4x4(eye.view.data()).transposed());
-    m_surface.setUniformValue("projection", QMatrix4x4(eye.projection.data()).transposed());
-    m_surface.setUniformValue("paper", vectorOf(theme.viewportBottom));
-    m_surface.setUniformValue("showDeviation", look.deviation && !source.deviation.empty());
-    m_surface.setUniformValue("showVertexColor", look.lit && !source.colors.empty());
-    m_surface.setUniformValue("tolerance", look.tolerance);
-    m_surface.setUniformValue("slightlyOut", vectorOf(theme.amber));
-    m_surface.setUniformValue("farOut", vectorOf(theme.brick));
-    m_surface.setUniformValue("slightlyIn", vectorOf(theme.slightBlue));
-    m_surface.setUniformValue("farIn", vectorOf(theme.blue));
-    m_surface.setUniformValue("edgeAlpha", edgeAlpha);
-    m_surface.setUniformValue("edgeColor", theme.isNight ? QVector3D(0.05f, 0.07f, 0.08f) : vectorOf(theme.ink));
+    program.bind();
+    program.setUniformValue("view", QMatrix4x4(eye.view.data()).transposed());
+    program.setUniformValue("projection", QMatrix4x4(eye.projection.data()).transposed());
+    program.setUniformValue("paper", vectorOf(theme.viewportBottom));
+    program.setUniformValue("tint", isTinted ? int(look.tint) : 0);
+    program.setUniformValue("pixelsPerUnit", look.pixelsPerUnit);
+    program.setUniformValue("triangleShare",
+                            float(double(mesh.triangleCount()) / double(std::max<std::size_t>(1, likenessOf))));
+    program.setUniformValue("toLight", look.light.direction());
+    program.setUniformValue("showVertexColor", look.lit && !source.colors.empty());
+    program.setUniformValue("tolerance", look.tolerance);
+    program.setUniformValue("slightlyOut", vectorOf(theme.amber));
+    program.setUniformValue("farOut", vectorOf(theme.brick));
+    program.setUniformValue("slightlyIn", vectorOf(theme.slightBlue));
+    program.setUniformValue("farIn", vectorOf(theme.blue));
+    program.setUniformValue("edgeAlpha", edgeAlpha);
+    program.setUniformValue("edgeColor", theme.isNight ? QVector3D(0.05f, 0.07f, 0.08f) : vectorOf(theme.ink));
     if (edgeAlpha > 0) {
         glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
         glEnable(GL_BLEND);
@@ -237,9 +406,16 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
         const std::size_t end = std::min<std::size_t>(last, section.firstTriangle + section.triangleCount);
         if (begin >= end) continue;
         const Material& material = source.mesh->materials[section.material];
-        m_surface.setUniformValue("ground", look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay));
-        m_surface.setUniformValue("gloss", look.lit ? 0.35f * (1 - material.roughness) : 0.03f);
-        m_surface.setUniformValue("fade", look.part >= 0 && std::uint32_t(look.part) != section.part ? 0.72f : 0.0f);
+        const bool hasTexture =
+            look.lit && section.material < source.textures.size() && source.textures[section.material];
+        QVector3D ground = look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay);
+        const bool showsTexture = hasTexture && !source.uvs.empty() && mesh.bindTexture(section.material);
+        // A likeness has no UVs: it has the texture's colour over all.
+        if (hasTexture && !showsTexture) ground *= vectorOf(source.textures[section.material]->mean());
+        program.setUniformValue("ground", ground);
+        program.setUniformValue("showTexture", showsTexture);
+        program.setUniformValue("gloss", look.lit ? 0.35f * (1 - material.roughness) : 0.03f);
+        program.setUniformValue("fade", look.part >= 0 && std::uint32_t(look.part) != section.part ? 0.72f : 0.0f);
         glDrawElements(GL_TRIANGLES, GLsizei(3 * (end - begin)), GL_UNSIGNED_INT,
                        reinterpret_cast<const void*>(begin * sizeof(Triangle)));
     }

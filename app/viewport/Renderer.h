@@ -7,24 +7,50 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
+#include <QRect>
+#include <QVector3D>
 
 namespace um::app {
 
-/// How the surface is shown. The chips combine freely: `deviation` colours whichever ground is chosen.
+/// What colours the surface where it needs a person's eye.
+enum class Tint {
+    None,
+    Deviation,  ///< a level where it is off its source by more than the tolerance
+    PixelLoad,  ///< triangles that would be smaller than four pixels where the player stands
+    Texels      ///< texels for each pixel there
+};
+
+/// From where the light comes, as the viewer sees it.
+struct Light {
+    double yaw = -0.54, pitch = 0.64;  ///< radians: to the right, and upwards
+    bool operator==(const Light&) const = default;
+    QVector3D direction() const;
+};
+
+/// How the surface is shown. The chips combine freely: a tint colours whichever ground is chosen.
 struct Look {
     bool lit = false;  ///< material colours, else clay
-    bool deviation = false;
-    bool edges = false;
-    int part = -1;        ///< the part that stands out, or -1 for all alike
-    float tolerance = 0;  ///< in the mesh's unit
+    Tint tint = Tint::None;
+    bool edges = false;       ///< of what is shown
+    bool otherEdges = false;  ///< of what it is compared with
+    int part = -1;            ///< the part that stands out, or -1 for all alike
+    float tolerance = 0;      ///< in the mesh's unit
+    float pixelsPerUnit = 0;  ///< where the player stands
+    Light light;
     bool operator==(const Look&) const = default;
 };
 
 /// A mesh on the graphics card, brought there in slices so that the window never waits.
 class GpuMesh : protected QOpenGLFunctions_3_3_Core {
 public:
+    using Values = std::shared_ptr<const std::vector<float>>;
+
     explicit GpuMesh(std::shared_ptr<const DrawMesh> mesh);
     ~GpuMesh();
+
+    /// Other values to colour by, one for each drawn vertex; null for none.
+    void setValues(const Values& values);
+    bool hasValues() const { return m_values != nullptr; }
 
     /// Uploads for about `milliseconds`. @returns whether everything is there
     bool upload(int milliseconds);
@@ -33,6 +59,8 @@ public:
     std::size_t triangleCount() const { return m_mesh->triangles().size(); }
 
     void bind() { m_arrays.bind(); }
+    /// Binds the picture of a material. @returns whether there is one
+    bool bindTexture(std::uint32_t material);
 
 private:
     struct Slice {
@@ -41,12 +69,26 @@ private:
         const void* data;
         std::size_t size;
     };
+    /// A level of a texture that is brought over in bands of rows.
+    struct Band {
+        GLuint texture;
+        int level;
+        const QImage* image;
+        int nextRow;
+    };
     void create();
+    void createTextures();
+    void addValues();
+    bool uploadBand();
 
     std::shared_ptr<const DrawMesh> m_mesh;
+    Values m_values;
+    GLuint m_valueBuffer = 0;
     QOpenGLVertexArrayObject m_arrays;
     std::vector<GLuint> m_buffers;
     std::vector<Slice> m_waiting;
+    std::vector<GLuint> m_textures;  // of each material, or 0
+    std::vector<Band> m_waitingBands;
     std::size_t m_offset = 0;  // into the first waiting slice
     bool m_created = false;
     bool m_complete = false;
@@ -63,15 +105,20 @@ public:
     /// @returns an empty text, or a sentence on why nothing can be drawn here
     QString initialise();
 
+    /// Where in the picture to draw from now on, in its pixels from the lower left; the whole of it becomes the eye's
+    /// view.
+    void setPlace(const QRect& place) { glViewport(place.x(), place.y(), place.width(), place.height()); }
     void drawBackground(const Theme& theme);
-    /// Draws `count` triangles from `first` on. @param edgeAlpha  0 draws surfaces, above 0 the triangles' edges that
-    /// dark
+    /// Draws `count` triangles from `first` on.
+    /// @param edgeAlpha   0 draws surfaces, above 0 the triangles' edges that dark
+    /// @param likenessOf  the number of triangles of the mesh that this one stands in for
     void draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first, std::size_t count,
-              float edgeAlpha);
+              float edgeAlpha, std::size_t likenessOf);
     void finish() { glFinish(); }
 
 private:
     QOpenGLShaderProgram m_surface;
+    QOpenGLShaderProgram m_sized;  // the same, which knows how large each triangle is
     QOpenGLShaderProgram m_background;
     QOpenGLVertexArrayObject m_nothing;
 };

@@ -8,6 +8,7 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 
 namespace um::app {
@@ -34,54 +35,114 @@ ViewArea::ViewArea(QWidget* parent)
     m_facts = label(textFont(), true);
     m_second = label(textFont(), true);
     m_third = label(textFont(), true);
-    m_sourceTag = label(textFont(-1), true);
+    m_otherTag = label(textFont(-1), false);
     m_levelTag = label(textFont(-1, QFont::DemiBold), false);
-    m_sourceTag->setText(tr("source"));
+    for (QLabel* tag : {m_otherTag, m_levelTag}) tag->setObjectName("tag");
+    makeChips();
+    m_marks = new MarkLayer(this);
+    m_line = new WipeLine(this);
+    m_twinLine = new QFrame(this);
+    m_twinLine->setStyleSheet("background: rgba(255, 255, 255, 235)");
+    m_key = new TintKey(this);
+    m_inset = new AsSeenInset(this);
+    m_otherInset = new AsSeenInset(this);
+    m_otherInset->hide();
+    connect(m_line, &WipeLine::dragged, this, [this](double x) {
+        m_wipeShare = std::clamp(x / std::max(1, width()), 0.02, 0.98);
+        applyLook();
+    });
+    connect(m_viewport, &Viewport::cameraChanged, this, &ViewArea::placeMarks);
+    connect(m_viewport, &Viewport::asSeenChanged, this, [this](const QImage& shown, const QImage& other) {
+        const bool twins = m_twinLine->isVisible();
+        m_inset->setPictures(shown, twins ? QImage() : other);
+        if (twins) m_otherInset->setPictures(other, {});
+    });
+    connect(m_viewport, &Viewport::lightTurned, this, [this](const Light& light) {
+        m_look.light = light;
+        applyLook();
+    });
+    connect(m_key, &TintKey::resized, this, &ViewArea::arrange);
+    setPossible({});
+}
 
+void ViewArea::makeChips() {
     m_lit = makeChip(tr("Lit"), tr("The materials' colours (C changes between lit and clay)"));
     m_clay = makeChip(tr("Clay"), tr("Shape alone, without colours (C)"));
-    m_deviation = makeChip(tr("Deviation"), tr("Colours where the level is farther off than the tolerance (D)"));
+    m_deviation =
+        makeChip(tr("Deviation"),
+                 tr("Colours where the level is farther off than the tolerance (D). Click a place to measure it"));
+    m_load = makeChip(tr("Pixel load"), tr("Colours triangles that are under four pixels where the player stands (P)"));
+    m_texels = makeChip(tr("Texels"), tr("Colours where textures are finer or coarser than a texel a pixel where the "
+                                         "player stands (G)"));
     m_outline = makeChip(tr("Outline"), tr("Where the level's outline has lost area, and where it has grown (S)"));
     m_edges = makeChip(tr("Edges"), tr("The triangles' edges (E)"));
-    m_wipe = makeChip(
-        tr("Wipe"),
-        tr("Source and level side by side along a line that can be dragged (W). Hold Space to see the source"));
+    m_wipe = makeChip(tr("Wipe"), tr("Both along a line that can be dragged (W). Hold Space to see the other alone"));
+    m_twin = makeChip(tr("Twin"), tr("Both side by side, seen from the same place (T)"));
+    m_against = makeChip({}, tr("What is compared with what is shown"));
+    m_against->setCheckable(false);
     m_frame = new QPushButton;
     m_frame->setObjectName("chip");
     m_frame->setFocusPolicy(Qt::NoFocus);
     m_frame->setToolTip(tr("Everything into view (F)"));
     m_frame->setIcon(icon("frame", theme().ink));
-    m_chips = new QWidget(this);
-    auto* row = new QHBoxLayout(m_chips);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->setSpacing(6);
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe, m_frame})
-        row->addWidget(button);
+    const auto row = [this](std::initializer_list<QPushButton*> buttons) {
+        auto* holder = new QWidget(this);
+        auto* layout = new QHBoxLayout(holder);
+        layout->setContentsMargins(0, 0, 0, 0);
+        layout->setSpacing(6);
+        for (QPushButton* button : buttons) layout->addWidget(button);
+        return holder;
+    };
+    m_looks = row({m_lit, m_clay, m_deviation, m_load, m_texels, m_frame});
+    m_compare = row({m_outline, m_edges, m_wipe, m_twin, m_against});
     auto* grounds = new QButtonGroup(this);
     grounds->addButton(m_lit);
     grounds->addButton(m_clay);
     m_clay->setChecked(true);
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe})
+    // Of these one at most: the surface has one colour.
+    const std::initializer_list<QPushButton*> tints = {m_deviation, m_load, m_texels}, comparing = {m_wipe, m_twin};
+    for (const auto& group : {tints, comparing})
+        for (QPushButton* button : group)
+            connect(button, &QPushButton::toggled, this, [button, group = std::vector<QPushButton*>(group)](bool on) {
+                for (QPushButton* other : group)
+                    if (on && other != button) other->setChecked(false);
+            });
+    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_load, m_texels, m_outline, m_edges, m_wipe, m_twin})
         connect(button, &QPushButton::toggled, this, &ViewArea::applyLook);
+    connect(m_against, &QPushButton::clicked, this, &ViewArea::openCompareMenu);
     connect(m_frame, &QPushButton::clicked, m_viewport, &Viewport::frameAll);
-
-    m_mark = new PlaceMark(this);
-    m_line = new WipeLine(this);
-    m_scale = new DeviationScale(this);
-    m_inset = new AsSeenInset(this);
-    connect(m_line, &WipeLine::dragged, this, [this](double x) {
-        m_wipeShare = std::clamp(x / std::max(1, width()), 0.02, 0.98);
-        applyLook();
-    });
-    connect(m_viewport, &Viewport::cameraChanged, this, &ViewArea::placeMark);
-    connect(m_viewport, &Viewport::asSeenChanged, m_inset, &AsSeenInset::setPicture);
-    setPossible(false, false, false);
 }
 
 QPushButton* ViewArea::chip(const QString& name) const {
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_outline, m_edges, m_wipe})
+    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_load, m_texels, m_outline, m_edges, m_wipe, m_twin})
         if (button->text() == name) return button;
     return nullptr;
+}
+
+// What to compare with, and on which of both the edges are drawn.
+void ViewArea::openCompareMenu() {
+    QMenu menu(this);
+    for (int i = 0; i < m_others.size(); ++i) {
+        QAction* action =
+            menu.addAction(tr("Compare with %1").arg(m_others[i]), this, [this, i] { emit otherChosen(i); });
+        action->setCheckable(true);
+        action->setChecked(i == m_other);
+    }
+    menu.addSeparator();
+    const auto addEdges = [&](const QString& text, bool here, bool there) {
+        QAction* action = menu.addAction(text, this, [this, here, there] {
+            m_edgesHere = here;
+            m_edgesThere = there;
+            m_edges->setChecked(true);
+            applyLook();
+        });
+        action->setCheckable(true);
+        action->setChecked(m_edges->isChecked() && here == m_edgesHere && there == m_edgesThere);
+    };
+    addEdges(tr("Edges on both"), true, true);
+    addEdges(tr("Edges on %1 only").arg(m_levelTag->text()), true, false);
+    addEdges(tr("Edges on %1 only").arg(m_otherTag->text()), false, true);
+    menu.exec(m_against->mapToGlobal(QPoint(0, m_against->height() + 2)));
 }
 
 void ViewArea::setLines(const QString& name, const QString& facts, const QString& second) {
@@ -98,44 +159,51 @@ void ViewArea::setOutlineLine(const QString& text) {
 }
 
 void ViewArea::setTolerance(double metres, double metresPerUnit) {
-    m_tolerance = float(metres / metresPerUnit);
-    m_scale->setTolerance(metres);
+    m_look.tolerance = float(metres / metresPerUnit);
+    m_toleranceMetres = metres;
     applyLook();
 }
 
 void ViewArea::setChosenPart(int part) {
-    m_part = part;
+    m_look.part = part;
     applyLook();
 }
 
-void ViewArea::setPossible(bool anything, bool deviation, bool wipe) {
-    m_hasAnything = anything;
-    m_canDeviate = deviation;
-    m_canWipe = wipe;
-    m_chips->setVisible(anything);
-    m_inset->setVisible(anything);
-    m_deviation->setEnabled(deviation);
-    m_wipe->setEnabled(wipe);
-    m_outline->setEnabled(wipe);
-    if (m_welcome != nullptr) m_welcome->setVisible(!anything);
+void ViewArea::setPossible(const Possible& possible) {
+    m_possible = possible;
+    for (QWidget* widget : std::initializer_list<QWidget*>{m_looks, m_compare, m_inset})
+        widget->setVisible(possible.anything);
+    m_deviation->setEnabled(possible.deviation);
+    m_texels->setEnabled(possible.texels);
+    for (QPushButton* button : {m_wipe, m_twin}) button->setEnabled(possible.pair);
+    m_outline->setEnabled(possible.outline);
+    m_against->setVisible(possible.others);
+    if (m_welcome != nullptr) m_welcome->setVisible(!possible.anything);
     applyLook();
 }
 
 void ViewArea::setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall) {
-    m_inset->setViewer(metres, pixelsTall);
+    for (AsSeenInset* inset : {m_inset, m_otherInset}) inset->setViewer(metres, pixelsTall);
     // In pixels of this screen, whatever they are scaled to: one of them is one of the player's.
-    m_viewport->setAsSeen(screen, metres / metresPerUnit, int(AsSeenInset::pictureSize * devicePixelRatioF()));
+    m_viewport->setAsSeen({screen, metres / metresPerUnit, int(AsSeenInset::pictureSize * devicePixelRatioF())});
+    m_look.pixelsPerUnit = metres > 0 ? float(screen.pixels(metresPerUnit, metres)) : 0;
+    applyLook();
 }
 
-void ViewArea::setShownName(const QString& name) {
-    m_levelTag->setText(name);
-    arrange();
+void ViewArea::setNames(const QString& shown, const QStringList& others, int other) {
+    m_others = others;
+    m_other = other;
+    m_levelTag->setText(shown);
+    m_otherTag->setText(others.value(other));
+    m_against->setText(others.isEmpty() ? QString() : tr("vs %1 …").arg(others[other]));
+    m_otherInset->setName(others.value(other));
+    applyLook();
 }
 
 void ViewArea::setWelcome(QWidget* welcome) {
     m_welcome = welcome;
     welcome->setParent(this);
-    welcome->setVisible(!m_hasAnything);
+    welcome->setVisible(!m_possible.anything);
     welcome->installEventFilter(this);
     arrange();
 }
@@ -158,32 +226,47 @@ void ViewArea::changeEvent(QEvent* event) {
     QWidget::changeEvent(event);
 }
 
+void ViewArea::holdLight(bool held) {
+    if (!held && !m_viewport->hasTurnedLight()) m_look.light = {};
+    m_viewport->setTurningLight(held);
+    applyLook();
+}
+
 void ViewArea::applyLook() {
-    Look look;
+    Look look = m_look;
     look.lit = m_lit->isChecked();
-    look.deviation = m_deviation->isChecked() && m_canDeviate;
-    look.edges = m_edges->isChecked();
-    look.part = m_part;
-    look.tolerance = m_tolerance;
+    const std::tuple<QPushButton*, bool, Tint> tints[] = {{m_deviation, m_possible.deviation, Tint::Deviation},
+                                                          {m_load, m_possible.anything, Tint::PixelLoad},
+                                                          {m_texels, m_possible.texels, Tint::Texels}};
+    for (const auto& [button, isPossible, tint] : tints)
+        if (button->isChecked() && isPossible) look.tint = tint;
+    look.edges = m_edges->isChecked() && m_edgesHere;
+    look.otherEdges = m_edges->isChecked() && m_edgesThere;
+    const Tint before = tint();
     m_viewport->setLook(look);
-    const bool wipes = m_wipe->isChecked() && m_canWipe;
+    const bool wipes = m_wipe->isChecked() && m_possible.pair, twins = m_twin->isChecked() && m_possible.pair;
     m_viewport->setWipe(wipes ? m_wipeShare : -1);
+    m_viewport->setTwin(twins);
     m_line->setVisible(wipes);
-    m_sourceTag->setVisible(wipes);
-    m_levelTag->setVisible(wipes);
-    m_scale->setVisible(look.deviation);
-    const bool outlines = m_outline->isChecked() && m_canWipe;
+    m_twinLine->setVisible(twins);
+    m_otherInset->setVisible(twins);
+    m_inset->setName(twins ? m_levelTag->text() : QString());
+    m_otherTag->setVisible(wipes || twins);
+    m_levelTag->setVisible(wipes || twins);
+    m_key->show(look.tint, m_toleranceMetres);
+    const bool outlines = m_outline->isChecked() && m_possible.outline;
     m_outlineLayer->setVisible(outlines);
     emit outlineWanted(outlines);
+    if (look.tint != before) emit tintChanged(look.tint);
     arrange();
 }
 
 void ViewArea::arrange() {
     m_viewport->setGeometry(rect());
-    m_outlineLayer->setGeometry(rect());
-    m_chips->adjustSize();
-    m_chips->move(width() - m_chips->width() - margin, margin - 2);
-    for (QLabel* label : {m_name, m_facts, m_second, m_third, m_sourceTag, m_levelTag}) label->adjustSize();
+    m_outlineLayer->setGeometry(m_viewport->placeOf(false));
+    m_marks->setGeometry(rect());
+    for (QWidget* row : {m_looks, m_compare}) row->adjustSize();
+    for (QLabel* label : {m_name, m_facts, m_second, m_third, m_otherTag, m_levelTag}) label->adjustSize();
     m_name->move(margin + 2, margin);
     m_facts->move(m_name->geometry().right() + 9, margin + m_name->height() - m_facts->height());
     m_second->move(margin + 2, margin + m_name->height() + 1);
@@ -191,36 +274,67 @@ void ViewArea::arrange() {
     QRect written;
     for (const QLabel* line : {m_name, m_facts, m_second, m_third})
         if (!line->text().isEmpty()) written |= line->geometry();
-    m_linesBack->setVisible(m_hasAnything && !written.isEmpty());
+    m_linesBack->setVisible(m_possible.anything && !written.isEmpty());
     m_linesBack->setGeometry(written.adjusted(-6, -3, 6, 3));
     // On a narrow window the chips come below the lines.
-    if (m_facts->geometry().right() + 12 > m_chips->x()) m_chips->move(m_chips->x(), m_third->geometry().bottom() + 8);
-    const int line = int(std::lround(m_wipeShare * width()));
+    const int wide = std::max(m_looks->width(), m_compare->width());
+    int y = written.right() + 18 > width() - wide - margin ? m_linesBack->geometry().bottom() + 8 : margin - 2;
+    for (QWidget* row : {m_looks, m_compare}) {
+        row->move(width() - row->width() - margin, y);
+        y += row->height() + 6;
+    }
+    const int line = m_twinLine->isVisible() ? width() / 2 : int(std::lround(m_wipeShare * width()));
     m_line->setGeometry(line - m_line->width() / 2, 0, m_line->width(), height());
-    m_sourceTag->move(line - 16 - m_sourceTag->width(), height() - margin - m_sourceTag->height());
-    m_levelTag->move(line + 16, height() - margin - m_levelTag->height());
-    m_scale->move(width() - m_scale->width() - margin, height() - m_scale->height() - margin + 4);
-    m_inset->move(margin, height() - m_inset->height() - margin);
+    m_twinLine->setGeometry(line - 1, 0, 2, height());
+    // Twins have an inset each, in whose way tags and key would be.
+    const bool twins = m_twinLine->isVisible();
+    const int tagTop = twins ? y + 2 : height() - margin - m_otherTag->height();
+    m_otherTag->move(line - 16 - m_otherTag->width(), tagTop);
+    m_levelTag->move(line + 16, tagTop);
+    m_key->move(width() - m_key->width() - margin, twins ? y + 4 : height() - m_key->height() - margin + 4);
+    const int insetTop = height() - m_inset->height() - margin;
+    m_otherInset->move(margin, insetTop);
+    m_inset->move(twins ? line + margin : margin, insetTop);
     if (m_welcome != nullptr) {
         m_welcome->adjustSize();
         m_welcome->move((width() - m_welcome->width()) / 2, (height() - m_welcome->height()) / 2);
     }
-    for (QWidget* card : m_cards) card->move(width() - card->width() - margin, margin + m_chips->height() + 10);
-    placeMark();
+    for (QWidget* card : m_cards) card->move(width() - card->width() - margin, y + 4);
+    placeMarks();
 }
 
 void ViewArea::setMark(const std::optional<Vec3d>& place) {
     m_marked = place;
-    placeMark();
+    placeMarks();
 }
 
-void ViewArea::placeMark() {
-    const auto pixel =
-        m_marked ? m_viewport->camera().pixelOf(*m_marked, width(), std::max(1, height())) : std::nullopt;
-    m_mark->setVisible(pixel && m_hasAnything);
-    if (pixel)
-        m_mark->move(int(std::lround(pixel->x())) - m_mark->width() / 2,
-                     int(std::lround(pixel->y())) - m_mark->height() / 2);
+void ViewArea::setFinding(const std::optional<Finding>& finding) {
+    m_finding = finding;
+    placeMarks();
+}
+
+std::optional<QPointF> ViewArea::pixelOf(const Vec3d& place, bool isOnOther) const {
+    const QRect pane = m_viewport->placeOf(isOnOther);
+    const auto pixel = m_viewport->camera().pixelOf(place, pane.width(), std::max(1, pane.height()));
+    if (!pixel) return std::nullopt;
+    return QPointF(pane.x() + pixel->x(), pane.y() + pixel->y());
+}
+
+// A place that is pointed out is so in both pictures; what was found belongs to one of them.
+void ViewArea::placeMarks() {
+    std::vector<QPointF> rings;
+    if (m_marked && m_possible.anything)
+        for (const bool isOnOther : {false, true}) {
+            const auto pixel = pixelOf(*m_marked, isOnOther);
+            if (pixel && (rings.empty() || rings.front() != *pixel)) rings.push_back(*pixel);
+        }
+    std::optional<MarkLayer::Found> found;
+    if (m_finding && m_possible.anything) {
+        const auto place = pixelOf(m_finding->place, m_finding->isOnOther);
+        const auto closest = pixelOf(m_finding->closest, m_finding->isOnOther);
+        if (place && closest) found = {*place, *closest, m_finding->text};
+    }
+    m_marks->show(rings, found);
 }
 
 void ViewArea::resizeEvent(QResizeEvent*) {
@@ -228,19 +342,31 @@ void ViewArea::resizeEvent(QResizeEvent*) {
 }
 
 void ViewArea::toggleDeviation() {
-    if (m_canDeviate) m_deviation->toggle();
+    if (m_possible.deviation) m_deviation->toggle();
 }
 
 void ViewArea::toggleOutline() {
-    if (m_canWipe) m_outline->toggle();
+    if (m_possible.outline) m_outline->toggle();
 }
 
 void ViewArea::toggleEdges() {
-    if (m_hasAnything) m_edges->toggle();
+    if (m_possible.anything) m_edges->toggle();
 }
 
 void ViewArea::toggleWipe() {
-    if (m_canWipe) m_wipe->toggle();
+    if (m_possible.pair) m_wipe->toggle();
+}
+
+void ViewArea::toggleTwin() {
+    if (m_possible.pair) m_twin->toggle();
+}
+
+void ViewArea::togglePixelLoad() {
+    if (m_possible.anything) m_load->toggle();
+}
+
+void ViewArea::toggleTexels() {
+    if (m_possible.texels) m_texels->toggle();
 }
 
 void ViewArea::toggleLit() {

@@ -5,6 +5,7 @@
 
 #include <QWidget>
 
+class QFrame;
 class QLabel;
 class QPushButton;
 
@@ -20,6 +21,8 @@ public:
 
     Viewport& viewport() { return *m_viewport; }
     AsSeenInset& inset() { return *m_inset; }
+    /// Of what is compared, while both are seen side by side.
+    AsSeenInset& otherInset() { return *m_otherInset; }
 
     /// The quiet lines: what is shown, and how far it is off.
     void setLines(const QString& name, const QString& facts, const QString& second);
@@ -27,14 +30,34 @@ public:
     void setOutlineLine(const QString& text);
     /// A ring around that place; none without one.
     void setMark(const std::optional<Vec3d>& place);
+    /// What was found at a place of the shown mesh, or of the one it is compared with.
+    struct Finding {
+        Vec3d place = Vec3d::Zero(), closest = Vec3d::Zero();
+        bool isOnOther = false;
+        QString text;
+    };
+    void setFinding(const std::optional<Finding>& finding);
+    const MarkLayer& marks() const { return *m_marks; }
     OutlineLayer& outlineLayer() { return *m_outlineLayer; }
+    TintKey& tintKey() { return *m_key; }
     void setTolerance(double metres, double metresPerUnit);
     void setChosenPart(int part);
-    /// Whether there is anything to look at, whether it has deviations to colour, and whether there is a pair to wipe
-    /// between.
-    void setPossible(bool anything, bool deviation, bool wipe);
+    /// What the pictures can show of the mesh.
+    struct Possible {
+        bool anything = false;   ///< a mesh at all
+        bool deviation = false;  ///< it was measured
+        bool texels = false;     ///< it has textures
+        bool outline = false;    ///< it is a level, whose outline can be held against the source's
+        bool others = false;     ///< there is something to choose to compare it with
+        bool pair = false;       ///< something is chosen
+    };
+    void setPossible(const Possible& possible);
     void setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall);
-    void setShownName(const QString& name);
+    /// What is shown, what it could be compared with, and which of them it is.
+    void setNames(const QString& shown, const QStringList& others, int other);
+    /// While it is held, dragging turns the light; held for nothing, the light goes back to where it was at first.
+    void holdLight(bool held);
+    Tint tint() const { return m_viewport->look().tint; }
     /// What is in the middle while there is nothing to look at.
     void setWelcome(QWidget* welcome);
     /// A card over the picture, under the chips.
@@ -47,11 +70,17 @@ public slots:
     void toggleOutline();
     void toggleEdges();
     void toggleWipe();
+    void toggleTwin();
+    void togglePixelLoad();
+    void toggleTexels();
     void toggleLit();
 
 signals:
     /// Whether the difference of the outlines is to be shown.
     void outlineWanted(bool wanted);
+    void tintChanged(um::app::Tint tint);
+    /// To be compared with another one of the names.
+    void otherChosen(int other);
 
 protected:
     void resizeEvent(QResizeEvent* event) override;
@@ -59,29 +88,36 @@ protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
+    void makeChips();
     void applyLook();
     void arrange();
-    void placeMark();
+    void placeMarks();
+    void openCompareMenu();
+    std::optional<QPointF> pixelOf(const Vec3d& place, bool isOnOther) const;
 
     Viewport* m_viewport;
     QWidget* m_linesBack;
-    QLabel *m_name, *m_facts, *m_second, *m_third, *m_sourceTag, *m_levelTag;
-    QPushButton *m_lit, *m_clay, *m_deviation, *m_outline, *m_edges, *m_wipe, *m_frame;
-    QWidget* m_chips;
+    QLabel *m_name, *m_facts, *m_second, *m_third, *m_otherTag, *m_levelTag;
+    QPushButton *m_lit, *m_clay, *m_deviation, *m_load, *m_texels;
+    QPushButton *m_outline, *m_edges, *m_wipe, *m_twin, *m_against, *m_frame;
+    QWidget *m_looks, *m_compare;
     OutlineLayer* m_outlineLayer;
     WipeLine* m_line;
-    DeviationScale* m_scale;
-    AsSeenInset* m_inset;
+    QFrame* m_twinLine;
+    TintKey* m_key;
+    AsSeenInset *m_inset, *m_otherInset;
     QWidget* m_welcome = nullptr;
     std::vector<QWidget*> m_cards;
-    PlaceMark* m_mark;
+    MarkLayer* m_marks;
     std::optional<Vec3d> m_marked;
+    std::optional<Finding> m_finding;
+    QStringList m_others;
+    int m_other = 0;
     double m_wipeShare = 0.5;
-    bool m_canWipe = false;
-    bool m_canDeviate = false;
-    bool m_hasAnything = false;
-    float m_tolerance = 0;
-    int m_part = -1;
+    Possible m_possible;
+    double m_toleranceMetres = 0;
+    Look m_look;  // but for what the chips say
+    bool m_edgesHere = true, m_edgesThere = true;
 };
 
 }  // namespace um::app

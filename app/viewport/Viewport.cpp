@@ -8,15 +8,8 @@ namespace {
 
 constexpr int restMilliseconds = 160;     // after the last movement
 constexpr double sliceMilliseconds = 14;  // of drawing before the window gets a turn
-constexpr int samples = 4;                // of the finished picture
-
-// The finished picture may be as large as the widget; anti-aliasing in it makes up for the stand-in's roughness.
-std::unique_ptr<QOpenGLFramebufferObject> makeCanvas(const QSize& size, int sampleCount) {
-    QOpenGLFramebufferObjectFormat format;
-    format.setAttachment(QOpenGLFramebufferObject::Depth);
-    format.setSamples(sampleCount);
-    return std::make_unique<QOpenGLFramebufferObject>(size, format);
-}
+constexpr int clickReach = 3;             // pixels that a click may move
+constexpr double radiansPerPixel = 0.008;
 
 }  // namespace
 
@@ -40,35 +33,44 @@ void Viewport::requestOpenGl() {
 
 Viewport::~Viewport() {
     makeCurrent();
-    m_source = {};
+    m_other = {};
     m_shown = {};
     m_canvas.reset();
     m_finished.reset();
-    m_seenCanvas.reset();
+    m_seenPainter.release();
     doneCurrent();
 }
 
-void Viewport::setMeshes(const Drawable& source, const Drawable& shown) {
+void Viewport::setMeshes(const Drawable& other, const Drawable& shown) {
     const bool first = m_shown.drawable.full == nullptr && shown.full != nullptr;
     if (context() != nullptr) makeCurrent();
-    m_same = source.full == shown.full;
-    // Handing a mesh on keeps what is already on the graphics card.
-    if (m_source.drawable.full == shown.full && m_source.drawable.full != nullptr && !m_same)
-        std::swap(m_source, m_shown);
-    if (m_same && m_source.drawable.full == shown.full) std::swap(m_source, m_shown);
-    setDrawable(m_shown, shown);
-    setDrawable(m_source, m_same ? Drawable{} : source);
+    m_same = other.full == shown.full;
+    // What is already on the graphics card stays there.
+    std::array<Pane, 2> old = {std::move(m_other), std::move(m_shown)};
+    const auto take = [&](const Drawable& drawable) {
+        for (Pane& pane : old) {
+            if (!drawable.full || pane.drawable.full != drawable.full) continue;
+            Pane taken = std::exchange(pane, Pane{});
+            taken.drawable = drawable;
+            taken.full->setValues(drawable.values);
+            return taken;
+        }
+        return makePane(drawable);
+    };
+    m_shown = take(shown);
+    m_other = m_same ? Pane{} : take(other);
     if (context() != nullptr) doneCurrent();
     if (first) frameAll();
     changed();
 }
 
-void Viewport::setDrawable(Pane& pane, const Drawable& drawable) {
-    if (pane.drawable.full == drawable.full) return;
-    pane = {};
+Viewport::Pane Viewport::makePane(const Drawable& drawable) {
+    Pane pane;
     pane.drawable = drawable;
     if (drawable.full) pane.full = std::make_unique<GpuMesh>(drawable.full);
     if (drawable.standIn) pane.standIn = std::make_unique<GpuMesh>(drawable.standIn);
+    if (pane.full) pane.full->setValues(drawable.values);
+    return pane;
 }
 
 void Viewport::setLook(const Look& look) {
@@ -83,15 +85,49 @@ void Viewport::setWipe(double share) {
     changed();
 }
 
-void Viewport::setBlinking(bool showsSource) {
-    if (showsSource == m_blinking) return;
-    m_blinking = showsSource;
+void Viewport::setTwin(bool twin) {
+    if (twin == m_twin) return;
+    m_twin = twin;
     changed();
+    emit cameraChanged();
+}
+
+void Viewport::setBlinking(bool showsOther) {
+    if (showsOther == m_blinking) return;
+    m_blinking = showsOther;
+    changed();
+}
+
+void Viewport::setTurningLight(bool turning) {
+    m_turningLight = turning;
+    m_turnedLight = false;
+    setCursor(turning ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+QRect Viewport::placeOf(bool other) const {
+    if (!m_twin || m_same) return rect();
+    const int middle = width() / 2;
+    return other ? QRect(0, 0, middle, height()) : QRect(middle, 0, width() - middle, height());
+}
+
+bool Viewport::isOtherAt(const QPointF& place) const {
+    if (m_same) return false;
+    if (m_twin) return placeOf(true).contains(place.toPoint());
+    return m_blinking || (m_wipe >= 0 && place.x() < m_wipe * width());
+}
+
+Viewport::Ray Viewport::rayThrough(const QPointF& place) const {
+    const QRect pane = placeOf(isOtherAt(place));
+    const double tangent = std::tan(Camera::fieldOfViewDegrees * pi / 360);
+    const double x = (2 * (place.x() - pane.x()) / pane.width() - 1) * tangent * pane.width() / pane.height();
+    const double y = (1 - 2 * (place.y() - pane.y()) / pane.height()) * tangent;
+    return {m_camera.eye(), m_camera.turn().transpose() * Vec3d(x, y, -1)};
 }
 
 void Viewport::frameAll() {
     if (!m_shown.drawable.full) return;
-    m_camera.frame(m_shown.drawable.full->box, double(width()) / std::max(1, height()));
+    const QRect place = placeOf(false);
+    m_camera.frame(m_shown.drawable.full->box, double(place.width()) / std::max(1, place.height()));
     changed();
     emit cameraChanged();
 }
@@ -108,11 +144,11 @@ void Viewport::lookAt(const Vec3d& place, double across) {
     emit cameraChanged();
 }
 
-void Viewport::setAsSeen(const Screen& screen, double distance, int pixels) {
-    if (screen == m_screen && distance == m_seenDistance && pixels == m_seenPixels) return;
-    m_screen = screen;
-    m_seenDistance = distance;
-    m_seenPixels = pixels;
+void Viewport::setAsSeen(const AsSeen& seen) {
+    if (seen == m_seen) return;
+    m_seen = seen;
+    m_seenDone = 0;
+    m_seenPictures.clear();
     m_seenWaits = true;
     m_seenIsFull = false;
     m_rest.start();
@@ -142,15 +178,11 @@ void Viewport::changed() {
 }
 
 Viewport::Pane& Viewport::shownPane() {
-    return m_blinking && !m_same ? m_source : m_shown;
+    return m_blinking && !m_same ? m_other : m_shown;
 }
 
 QSize Viewport::devicePixels() const {
     return size() * devicePixelRatioF();
-}
-
-Eye Viewport::eye() const {
-    return {m_camera.view(), m_camera.projection(double(width()) / std::max(1, height()))};
 }
 
 void Viewport::initializeGL() {
@@ -171,18 +203,20 @@ void Viewport::warmUp() {
     mesh->positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
     mesh->triangles = {{0, 1, 2}};
     ensureSections(*mesh, {});
-    const Drawable drawable = makeDrawable(mesh, nullptr, Progress());
+    const Drawable drawable = makeDrawable(mesh, Progress());
     GpuMesh triangle(drawable.full);
     triangle.upload(1000);
     const auto draw = [&] {
         m_renderer.drawBackground(theme());
-        for (const float alpha : {0.0f, 0.5f}) {
-            Look look;
-            look.edges = true;
-            m_renderer.draw(triangle, {}, look, theme(), 0, 1, alpha);
-        }
+        for (const Tint tint : {Tint::None, Tint::PixelLoad})
+            for (const float alpha : {0.0f, 0.5f}) {
+                Look look;
+                look.edges = true;
+                look.tint = tint;
+                m_renderer.draw(triangle, {}, look, theme(), 0, 1, alpha, 1);
+            }
     };
-    for (const int sampleCount : {0, samples}) {
+    for (const int sampleCount : {0, samplesOfPictures}) {
         const auto canvas = makeCanvas({64, 64}, sampleCount);
         canvas->bind();
         draw();
@@ -198,9 +232,15 @@ void Viewport::resizeGL(int, int) {
     emit resized();
 }
 
-void Viewport::clip(int left, int width) {
+void Viewport::drawPass(const Pass& pass, GpuMesh& mesh, std::size_t first, std::size_t count) {
     glEnable(GL_SCISSOR_TEST);
-    glScissor(left, 0, width, devicePixels().height());
+    glScissor(pass.strip.x(), pass.strip.y(), pass.strip.width(), pass.strip.height());
+    m_renderer.setPlace(pass.place);
+    Look look = m_look;
+    if (pass.pane == &m_other) look.edges = m_look.otherEdges;
+    const Eye eye{m_camera.view(), m_camera.projection(double(pass.place.width()) / std::max(1, pass.place.height()))};
+    m_renderer.draw(mesh, eye, look, theme(), first, count, pass.edgeAlpha, pass.pane->full->triangleCount());
+    glDisable(GL_SCISSOR_TEST);
 }
 
 // Where edges are closer than a few pixels they would only blacken the picture: they get fainter, and are left out in
@@ -214,20 +254,24 @@ float Viewport::edgeAlpha(const Pane& pane) const {
 
 std::vector<Viewport::Pass> Viewport::passes() {
     std::vector<Pass> result;
-    const auto add = [&](Pane& pane, int left, int paneWidth) {
-        if (!pane.full || paneWidth <= 0) return;
-        result.push_back({&pane, left, paneWidth, 0});
-        const float alpha = m_look.edges ? edgeAlpha(pane) : 0;
-        if (alpha > 0) result.push_back({&pane, left, paneWidth, alpha});
+    const auto add = [&](Pane& pane, const QRect& place, const QRect& strip) {
+        if (!pane.full || strip.width() <= 0) return;
+        result.push_back({&pane, place, strip, 0});
+        const bool hasEdges = &pane == &m_other ? m_look.otherEdges : m_look.edges;
+        const float alpha = hasEdges ? edgeAlpha(pane) : 0;
+        if (alpha > 0) result.push_back({&pane, place, strip, alpha});
     };
-    const int all = devicePixels().width();
-    if (m_wipe < 0 || m_same || m_blinking) {
-        add(shownPane(), 0, all);
-    } else {
-        const int line = int(std::lround(m_wipe * all));
-        add(m_source, 0, line);
-        add(m_shown, line, all - line);
+    const QRect all(QPoint(0, 0), devicePixels());
+    if (!compares()) {
+        add(shownPane(), all, all);
+        return result;
     }
+    const auto split = [&](int line) {
+        return std::pair(QRect(0, 0, line, all.height()), QRect(line, 0, all.width() - line, all.height()));
+    };
+    const auto [left, right] = split(int(std::lround((m_twin ? 0.5 : m_wipe) * all.width())));
+    add(m_other, m_twin ? left : all, left);
+    add(m_shown, m_twin ? right : all, right);
     return result;
 }
 
@@ -240,17 +284,15 @@ GpuMesh* Viewport::quickMesh(Pane& pane) {
 
 void Viewport::drawQuickly() {
     const QSize pixels = devicePixels();
-    glViewport(0, 0, pixels.width(), pixels.height());
+    m_renderer.setPlace(QRect(QPoint(0, 0), pixels));
     m_renderer.drawBackground(theme());
     for (const Pass& pass : passes()) {
         GpuMesh* mesh = quickMesh(*pass.pane);
         if (mesh == nullptr) continue;
         // A stand-in's own edges say nothing about the mesh's.
         if (pass.edgeAlpha > 0 && mesh == pass.pane->standIn.get()) continue;
-        clip(pass.left, pass.width);
-        m_renderer.draw(*mesh, eye(), m_look, theme(), 0, mesh->triangleCount(), pass.edgeAlpha);
+        drawPass(pass, *mesh, 0, mesh->triangleCount());
     }
-    glDisable(GL_SCISSOR_TEST);
 }
 
 void Viewport::beginFullPicture() {
@@ -260,6 +302,7 @@ void Viewport::beginFullPicture() {
         m_hasBackground = false;
     }
     m_seenDone = 0;
+    m_seenPictures.clear();
     m_worker.start();
 }
 
@@ -280,25 +323,23 @@ void Viewport::workOnFullPicture() {
         }
     const QSize pixels = devicePixels();
     if (!m_canvas || m_canvas->size() != pixels) {
-        m_canvas = makeCanvas(pixels, samples);
+        m_canvas = makeCanvas(pixels, samplesOfPictures);
         m_finished = makeCanvas(pixels, 0);
     }
     m_canvas->bind();
-    glViewport(0, 0, pixels.width(), pixels.height());
+    m_renderer.setPlace(QRect(QPoint(0, 0), pixels));
     if (!std::exchange(m_hasBackground, true)) m_renderer.drawBackground(theme());
     while (!m_waiting.empty() && double(clock.nsecsElapsed()) / 1e6 < sliceMilliseconds) {
         Pass& pass = m_waiting.front();
         GpuMesh& mesh = *pass.pane->full;
         const std::size_t count = std::min(m_sliceTriangles, mesh.triangleCount() - pass.done);
         const qint64 before = clock.nsecsElapsed();
-        clip(pass.left, pass.width);
-        m_renderer.draw(mesh, eye(), m_look, theme(), pass.done, count, pass.edgeAlpha);
+        drawPass(pass, mesh, pass.done, count);
         m_renderer.finish();
         if (count == m_sliceTriangles) adaptSlices(double(clock.nsecsElapsed() - before) / 1e6);
         pass.done += count;
         if (pass.done == mesh.triangleCount()) m_waiting.erase(m_waiting.begin());
     }
-    glDisable(GL_SCISSOR_TEST);
     m_canvas->release();
     const bool done = m_waiting.empty();
     if (done) {
@@ -327,9 +368,14 @@ void Viewport::paintGL() {
     // The viewer moves: a quick picture, until it rests.
     if (m_seenWaits && m_isFinished && m_shown.full) {
         m_seenWaits = false;
-        GpuMesh* mesh = quickMesh(shownPane());
-        drawAsSeen(*mesh, 0, mesh->triangleCount());
-        showAsSeen();
+        m_seenPictures.clear();
+        for (Pane* pane : panesAsSeen()) {
+            GpuMesh* mesh = quickMesh(*pane);
+            drawAsSeen(*mesh, 0, mesh->triangleCount());
+            keepAsSeen();
+        }
+        m_seenDone = 0;
+        m_seenPictures.clear();
     }
     m_renderer.finish();
     noteFrame(double(clock.nsecsElapsed()) / 1e6);
@@ -341,90 +387,96 @@ void Viewport::adaptSlices(double milliseconds) {
     if (milliseconds < sliceMilliseconds / 8) m_sliceTriangles = std::min<std::size_t>(4000000, m_sliceTriangles * 2);
 }
 
-// The full picture is done: the asset as seen follows in slices too, from the mesh itself.
+// What is shown first; the other one follows while both are compared.
+std::vector<Viewport::Pane*> Viewport::panesAsSeen() {
+    if (!m_seen.isPossible() || !shownPane().full) return {};
+    if (compares() && m_other.full) return {&m_shown, &m_other};
+    return {&shownPane()};
+}
+
+// The full picture is done: the asset as seen follows in slices too, from the meshes themselves.
 void Viewport::workOnAsSeen() {
-    GpuMesh* mesh = shownPane().full.get();
-    if (m_seenIsFull || m_seenDistance <= 0 || m_seenPixels <= 0 || mesh == nullptr) {
+    const std::vector<Pane*> panes = panesAsSeen();
+    if (m_seenIsFull || m_seenPictures.size() >= panes.size()) {
         m_worker.stop();
         m_seenIsFull = true;
+        m_seenWaits = false;
         update();
         return;
     }
     QElapsedTimer clock;
     clock.start();
     makeCurrent();
-    if (mesh->upload(int(sliceMilliseconds))) {
-        const std::size_t count = std::min(m_sliceTriangles, mesh->triangleCount() - m_seenDone);
-        drawAsSeen(*mesh, m_seenDone, count);
+    GpuMesh& mesh = *panes[m_seenPictures.size()]->full;
+    if (mesh.upload(int(sliceMilliseconds))) {
+        const std::size_t count = std::min(m_sliceTriangles, mesh.triangleCount() - m_seenDone);
+        drawAsSeen(mesh, m_seenDone, count);
         m_renderer.finish();
         m_seenDone += count;
-        if (m_seenDone == mesh->triangleCount()) {
-            showAsSeen();
-            m_seenIsFull = true;
-            m_seenWaits = false;
+        if (m_seenDone == mesh.triangleCount()) {
+            keepAsSeen();
+            m_seenDone = 0;
         }
     }
     doneCurrent();
     noteFrame(double(clock.elapsed()));
 }
 
-// The asset as it stands on the player's screen: the same direction, the true distance, one picture pixel to a screen
-// pixel.
 void Viewport::drawAsSeen(GpuMesh& mesh, std::size_t first, std::size_t count) {
-    const QSize size(m_seenPixels, m_seenPixels);
-    if (!m_seenCanvas || m_seenCanvas->size() != size) m_seenCanvas = makeCanvas(size, samples);
-    m_seenCanvas->bind();
-    glViewport(0, 0, size.width(), size.height());
-    if (first == 0) m_renderer.drawBackground(theme());
-    const Box3f& box = shownPane().drawable.full->box;
-    const double radius = 0.5 * double(box.sizes().norm());
-    const double halfTangent = std::tan(m_screen.fieldOfViewDegrees * pi / 360) * m_seenPixels / m_screen.heightPixels;
-    Eye seen;
-    const Eigen::Matrix3d turn = m_camera.turn();
-    const Vec3d centre = box.center().cast<double>();
-    seen.view.topLeftCorner<3, 3>() = turn.cast<float>();
-    seen.view.topRightCorner<3, 1>() = (-(turn * centre) - Vec3d(0, 0, m_seenDistance)).cast<float>();
-    seen.projection = Camera::projectionOf(halfTangent, 1, std::max(m_seenDistance - 2 * radius, m_seenDistance * 1e-3),
-                                           m_seenDistance + 2 * radius);
     Look look = m_look;
-    look.deviation = look.edges = false;
-    look.part = -1;
-    m_renderer.draw(mesh, seen, look, theme(), first, count, 0);
-    m_seenCanvas->release();
+    look.edges = false;
+    m_seenPainter.draw(m_renderer, mesh, m_seen, m_camera, m_shown.drawable.full->box, look, first, count);
     glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
 }
 
-void Viewport::showAsSeen() {
-    const QImage picture = m_seenCanvas->toImage();
+void Viewport::keepAsSeen() {
+    m_seenPictures.push_back(m_seenPainter.picture());
     glBindFramebuffer(GL_FRAMEBUFFER, defaultFramebufferObject());
-    emit asSeenChanged(picture);
+    if (m_seenPictures.size() == panesAsSeen().size())
+        emit asSeenChanged(m_seenPictures.front(), m_seenPictures.size() > 1 ? m_seenPictures.back() : QImage());
 }
 
 void Viewport::mousePressEvent(QMouseEvent* event) {
-    m_lastPlace = event->position();
+    m_lastPlace = m_pressed = event->position();
+    m_hasDragged = false;
+    emit touched();
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPointF moved = event->position() - m_lastPlace;
+    const bool left = (event->buttons() & Qt::LeftButton) != 0;
+    if (!left && (event->buttons() & Qt::MiddleButton) == 0) return;
+    // A hand that clicks shakes a little.
+    if (!m_hasDragged && (event->position() - m_pressed).manhattanLength() <= clickReach) return;
+    m_hasDragged = true;
     m_lastPlace = event->position();
-    const bool pans = (event->buttons() & Qt::MiddleButton) != 0 ||
-                      ((event->buttons() & Qt::LeftButton) != 0 && (event->modifiers() & Qt::ShiftModifier) != 0);
-    constexpr double radiansPerPixel = 0.008;
-    if (pans)
-        m_camera.pan(moved.x(), moved.y(), height());
-    else if ((event->buttons() & Qt::LeftButton) != 0)
-        m_camera.orbit(-moved.x() * radiansPerPixel, moved.y() * radiansPerPixel);
-    else
+    if (left && m_turningLight) {
+        m_turnedLight = true;
+        Light light = m_look.light;
+        light.yaw = std::clamp(light.yaw + moved.x() * radiansPerPixel, -pi / 2, pi / 2);
+        light.pitch = std::clamp(light.pitch - moved.y() * radiansPerPixel, -1.5, 1.5);
+        emit lightTurned(light);
         return;
+    }
+    if (!left || (event->modifiers() & Qt::ShiftModifier) != 0)
+        m_camera.pan(moved.x(), moved.y(), height());
+    else
+        m_camera.orbit(-moved.x() * radiansPerPixel, moved.y() * radiansPerPixel);
     changed();
     emit cameraChanged();
 }
 
+void Viewport::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton && !m_hasDragged && !m_turningLight) emit clicked(event->position());
+}
+
 void Viewport::wheelEvent(QWheelEvent* event) {
+    emit touched();
     const double notches = event->angleDelta().y() / 120.0;
-    const double x = 2 * event->position().x() / width() - 1;
-    const double y = 1 - 2 * event->position().y() / height();
-    m_camera.zoom(std::pow(0.86, notches), x, y, double(width()) / std::max(1, height()));
+    const QRect pane = placeOf(isOtherAt(event->position()));
+    const double x = 2 * (event->position().x() - pane.x()) / pane.width() - 1;
+    const double y = 1 - 2 * (event->position().y() - pane.y()) / pane.height();
+    m_camera.zoom(std::pow(0.86, notches), x, y, double(pane.width()) / std::max(1, pane.height()));
     changed();
     emit cameraChanged();
     event->accept();

@@ -1,12 +1,9 @@
 #pragma once
 /// The picture of the asset. While the camera moves, coarse stand-ins are drawn; when it rests the meshes themselves
 /// are, in slices between which the window stays alive, and the finished picture takes the stand-in's place.
-#include "app/viewport/Camera.h"
-#include "app/viewport/Renderer.h"
-#include "chain/Target.h"
+#include "app/viewport/AsSeen.h"
 
 #include <QElapsedTimer>
-#include <QOpenGLFramebufferObject>
 #include <QOpenGLWidget>
 #include <QTimer>
 
@@ -22,16 +19,31 @@ public:
     /// Makes the OpenGL that is needed here the program's default; must come before the application object.
     static void requestOpenGl();
 
-    /// What is compared: `source` on the left of the wipe and while blinking, `shown` otherwise. They may be the same.
-    void setMeshes(const Drawable& source, const Drawable& shown);
+    /// What is compared: `other` on the left and while blinking, `shown` otherwise. They may be the same.
+    void setMeshes(const Drawable& other, const Drawable& shown);
     void setLook(const Look& look);
     const Look& look() const { return m_look; }
 
     /// Where the dividing line stands, as a share of the width; below 0 there is none.
     void setWipe(double share);
     double wipe() const { return m_wipe; }
-    void setBlinking(bool showsSource);
+    /// Both side by side, seen by one camera.
+    void setTwin(bool twin);
+    void setBlinking(bool showsOther);
     bool isBlinking() const { return m_blinking; }
+    /// Dragging turns the light for as long.
+    void setTurningLight(bool turning);
+    /// Whether the light was turned since then.
+    bool hasTurnedLight() const { return m_turnedLight; }
+    /// Where in the widget the mesh that is shown, or the one it is compared with, has its picture.
+    QRect placeOf(bool other) const;
+    /// Whether it is the other mesh that lies under this place.
+    bool isOtherAt(const QPointF& place) const;
+    /// The line of sight through a place of the widget.
+    struct Ray {
+        Vec3d from, direction;
+    };
+    Ray rayThrough(const QPointF& place) const;
 
     void frameAll();
     /// Everything again, as after a change of the theme.
@@ -41,7 +53,7 @@ public:
     const Camera& camera() const { return m_camera; }
 
     /// The screen and distance (in the mesh's unit) of the "as seen" picture, and its size; a distance of 0 makes none.
-    void setAsSeen(const Screen& screen, double distance, int pixels);
+    void setAsSeen(const AsSeen& seen);
 
     /// Whether everything that is shown is drawn in full.
     bool isSettled() const;
@@ -51,8 +63,13 @@ public:
 signals:
     void cameraChanged();
     void resized();
-    /// The asset as the player sees it, `pixels` square, true to size.
-    void asSeenChanged(const QImage& picture);
+    /// The asset as the player sees it, true to size: what is shown, and while comparing what it is compared with.
+    void asSeenChanged(const QImage& shown, const QImage& other);
+    /// Someone takes the picture in hand: a button is pressed, or the wheel turned.
+    void touched();
+    /// A click, without dragging.
+    void clicked(const QPointF& place);
+    void lightTurned(const um::app::Light& light);
     void settled();
     /// There is no way to draw here; the sentence says why and what to do.
     void unusable(const QString& sentence);
@@ -63,6 +80,7 @@ protected:
     void resizeGL(int width, int height) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
 
 private:
@@ -74,13 +92,15 @@ private:
     /// One step of the full picture: surfaces or edges of a pane.
     struct Pass {
         Pane* pane;
-        int left, width;  // of the strip of the picture, in device pixels
+        QRect place;  // of the eye's whole view, in device pixels
+        QRect strip;  // of it that is drawn
         float edgeAlpha;
         std::size_t done = 0;
     };
 
     Pane& shownPane();
-    void setDrawable(Pane& pane, const Drawable& drawable);
+    bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
+    static Pane makePane(const Drawable& drawable);
     void changed();
     void warmUp();
     void workOnFullPicture();
@@ -88,11 +108,11 @@ private:
     void drawQuickly();
     void workOnAsSeen();
     void drawAsSeen(GpuMesh& mesh, std::size_t first, std::size_t count);
-    void showAsSeen();
-    void clip(int left, int width);
+    void keepAsSeen();
+    std::vector<Pane*> panesAsSeen();
+    void drawPass(const Pass& pass, GpuMesh& mesh, std::size_t first, std::size_t count);
     GpuMesh* quickMesh(Pane& pane);
     float edgeAlpha(const Pane& pane) const;
-    Eye eye() const;
     QSize devicePixels() const;
     std::vector<Pass> passes();
     void adaptSlices(double milliseconds);
@@ -102,10 +122,12 @@ private:
     bool m_usable = false;
     Camera m_camera;
     Look m_look;
-    Pane m_source, m_shown;
-    bool m_same = true;  // source and shown are one mesh; only m_shown is used then
+    Pane m_other, m_shown;
+    bool m_same = true;  // both are one mesh; only m_shown is used then
     double m_wipe = -1;
+    bool m_twin = false;
     bool m_blinking = false;
+    bool m_turningLight = false, m_turnedLight = false;
 
     QTimer m_rest, m_worker;
     std::unique_ptr<QOpenGLFramebufferObject> m_canvas;    // the full picture while it is made
@@ -115,14 +137,14 @@ private:
     bool m_isFinished = false;
     std::size_t m_sliceTriangles = 100000;  // adapts to the driver
 
-    Screen m_screen;
-    double m_seenDistance = 0;
-    int m_seenPixels = 0;
-    std::unique_ptr<QOpenGLFramebufferObject> m_seenCanvas;
-    std::size_t m_seenDone = 0;  // triangles of the full mesh that are in it
-    bool m_seenWaits = false;    // for a quick picture, because the viewer moves
-    bool m_seenIsFull = false;   // the picture that was handed out shows the mesh itself
-    QPointF m_lastPlace;
+    AsSeen m_seen;
+    AsSeenPainter m_seenPainter;
+    std::vector<QImage> m_seenPictures;  // of the panes that are done
+    std::size_t m_seenDone = 0;          // triangles of the next one that are drawn
+    bool m_seenWaits = false;            // for a quick picture, because the viewer moves
+    bool m_seenIsFull = false;           // the picture that was handed out shows the mesh itself
+    QPointF m_lastPlace, m_pressed;
+    bool m_hasDragged = false;
     double m_longestFrame = 0;
 };
 

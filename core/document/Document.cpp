@@ -5,6 +5,8 @@
 #include "document/Database.h"
 #include "files/MeshFile.h"
 
+#include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
 
 namespace um {
@@ -12,9 +14,16 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
+Json usesJson(const Material& material) {
+    Json json = Json::array();
+    forTextureUses(material, [&](const TextureUse& use) { json.push_back({use.texture, use.second, use.strength}); });
+    return json;
+}
+
 Json materialJson(const Material& m) {
-    return {{"name", m.name},           {"base_color", m.baseColor}, {"metallic", m.metallic},
-            {"roughness", m.roughness}, {"emission", m.emission},    {"double_sided", m.doubleSided}};
+    return {{"textures", usesJson(m)},      {"name", m.name},           {"base_color", m.baseColor},
+            {"metallic", m.metallic},       {"roughness", m.roughness}, {"emission", m.emission},
+            {"double_sided", m.doubleSided}};
 }
 
 Material materialFrom(const Json& json) {
@@ -25,10 +34,61 @@ Material materialFrom(const Json& json) {
     m.roughness = json.at("roughness");
     m.emission = json.at("emission");
     m.doubleSided = json.at("double_sided");
+    // Older documents know nothing of textures.
+    std::size_t i = 0;
+    if (json.contains("textures"))
+        forTextureUses(m, [&](TextureUse& use) {
+            const Json& from = json.at("textures").at(i++);
+            use = {from.at(0), from.at(1), from.at(2)};
+        });
     return m;
 }
 
-Json saveMesh(Database& database, const std::string& prefix, const Mesh& mesh, const Progress& progress) {
+// The textures of all meshes of a document: source and levels share their bytes, which are kept once.
+class TextureShelf {
+public:
+    Json put(Database& database, const Mesh& mesh, const Progress& progress) {
+        Json json = Json::array();
+        for (const Texture& t : mesh.textures) {
+            const auto [place, isNew] = m_numbers.try_emplace(t.bytes.get(), m_numbers.size());
+            if (isNew)
+                database.writeBytes(nameOf(place->second), std::as_bytes(std::span(*t.bytes)), progress.span(1, 1));
+            json.push_back({{"name", t.name},
+                            {"mime_type", t.mimeType},
+                            {"bytes", place->second},
+                            {"width", t.width},
+                            {"height", t.height},
+                            {"wrap", {int(t.wrapU), int(t.wrapV)}}});
+        }
+        return json;
+    }
+
+    std::vector<Texture> take(const Database& database, const Json& json) {
+        std::vector<Texture> textures;
+        for (const Json& from : json) {
+            const std::size_t number = from.at("bytes");
+            auto& bytes = m_bytes[number];
+            if (!bytes) {
+                const std::vector<std::byte> read = database.readBytes(nameOf(number));
+                bytes = std::make_shared<const std::string>(reinterpret_cast<const char*>(read.data()), read.size());
+            }
+            Texture t{from.at("name"), from.at("mime_type"), bytes, from.at("width"), from.at("height")};
+            t.wrapU = Texture::Wrap(from.at("wrap").at(0).get<int>());
+            t.wrapV = Texture::Wrap(from.at("wrap").at(1).get<int>());
+            textures.push_back(std::move(t));
+        }
+        return textures;
+    }
+
+private:
+    static std::string nameOf(std::size_t number) { return "texture/" + std::to_string(number); }
+
+    std::map<const void*, std::size_t> m_numbers;
+    std::map<std::size_t, std::shared_ptr<const std::string>> m_bytes;
+};
+
+Json saveMesh(Database& database, TextureShelf& shelf, const std::string& prefix, const Mesh& mesh,
+              const Progress& progress) {
     database.writeArray(prefix + "positions", mesh.positions, progress.span(0, 0.35));
     database.writeArray(prefix + "triangles", mesh.triangles, progress.span(0.35, 0.65));
     database.writeArray(prefix + "wedges", mesh.wedges, progress.span(0.65, 0.8));
@@ -49,6 +109,7 @@ Json saveMesh(Database& database, const std::string& prefix, const Mesh& mesh, c
     json["skeleton"] = Json::array();
     for (const Joint& joint : mesh.skeleton)
         json["skeleton"].push_back({joint.name, joint.parent, joint.local, joint.inverseBind});
+    json["textures"] = shelf.put(database, mesh, progress);
     json["parts"] = Json::array();
     for (const Part& part : mesh.parts) json["parts"].push_back(part.name);
     json["materials"] = Json::array();
@@ -59,8 +120,8 @@ Json saveMesh(Database& database, const std::string& prefix, const Mesh& mesh, c
     return json;
 }
 
-std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string& prefix, const Json& json,
-                                     const std::string& shownName) {
+std::shared_ptr<const Mesh> loadMesh(const Database& database, TextureShelf& shelf, const std::string& prefix,
+                                     const Json& json, const std::string& shownName) {
     auto mesh = std::make_shared<Mesh>();
     mesh->positions = database.readArray<Vec3f>(prefix + "positions");
     mesh->triangles = database.readArray<Triangle>(prefix + "triangles");
@@ -85,6 +146,7 @@ std::shared_ptr<const Mesh> loadMesh(const Database& database, const std::string
     for (const Json& part : json.at("parts")) mesh->parts.push_back({part.get<std::string>()});
     for (const Json& material : json.at("materials")) mesh->materials.push_back(materialFrom(material));
     for (const Json& s : json.at("sections")) mesh->sections.push_back({s.at(0), s.at(1), s.at(2), s.at(3)});
+    if (json.contains("textures")) mesh->textures = shelf.take(database, json.at("textures"));
     requireSound(*mesh, shownName);
     return mesh;
 }
@@ -103,16 +165,39 @@ Json oneSidedJson(const OneSidedDeviation& d) {
             {"p95", d.p95}, {"p99", d.p99},   {"worst", {d.worstPlace.x(), d.worstPlace.y(), d.worstPlace.z()}}};
 }
 
+Vec3d placeFrom(const Json& json) {
+    return {json.at(0).get<double>(), json.at(1).get<double>(), json.at(2).get<double>()};
+}
+
 OneSidedDeviation oneSidedFrom(const Json& json) {
     OneSidedDeviation d{json.at("max"), json.at("mean"), json.at("rms"), json.at("p95"), json.at("p99"), {}};
-    for (int i = 0; i < 3; ++i) d.worstPlace[i] = json.at("worst").at(std::size_t(i));
+    d.worstPlace = placeFrom(json.at("worst"));
     return d;
+}
+
+// A large source has many vertices, and only the colour of its surface goes by their distances: steps of a 32,767th of
+// the largest one are enough for that.
+std::vector<std::int16_t> inSteps(const std::vector<float>& distances, double max) {
+    std::vector<std::int16_t> steps(distances.size());
+    for (std::size_t v = 0; v < steps.size(); ++v)
+        steps[v] = max > 0 ? std::int16_t(std::lround(std::clamp(double(distances[v]) / max, -1.0, 1.0) * 32767)) : 0;
+    return steps;
 }
 
 Json saveEvidence(Database& database, const std::string& prefix, const Deviation& d, const Progress& progress) {
     database.writeArray(prefix + "distribution", d.distribution.weights(), progress);
     database.writeArray(prefix + "deviation", d.atLevelVertex, progress);
-    return {{"max", d.max},
+    database.writeArray(prefix + "source_deviation", inSteps(d.atSourceVertex, d.max), progress);
+    Json parts = Json::array(), places = Json::array();
+    for (const PartDeviation& part : d.byPart) parts.push_back({part.max, part.mean, part.rms});
+    for (const FarPlace& far : d.farPlaces)
+        places.push_back({{far.place.x(), far.place.y(), far.place.z()},
+                          {far.normal.x(), far.normal.y(), far.normal.z()},
+                          far.distance,
+                          far.isOnSource});
+    return {{"by_part", parts},
+            {"far_places", places},
+            {"max", d.max},
             {"max_bound", d.maxBound},
             {"mean", d.mean},
             {"mean_signed", d.meanSigned},
@@ -125,8 +210,9 @@ Json saveEvidence(Database& database, const std::string& prefix, const Deviation
             {"level_to_source", oneSidedJson(d.levelToSource)}};
 }
 
+// Null where it says less than is measured today, or is of another source: it is then measured anew.
 std::shared_ptr<const Deviation> loadEvidence(const Database& database, const std::string& prefix, const Json& json,
-                                              const Mesh& level) {
+                                              const Mesh& level, const Mesh& source) {
     auto d = std::make_shared<Deviation>();
     d->max = json.at("max");
     d->maxBound = json.at("max_bound");
@@ -135,18 +221,28 @@ std::shared_ptr<const Deviation> loadEvidence(const Database& database, const st
     d->rms = json.at("rms");
     d->p95 = json.at("p95");
     d->p99 = json.at("p99");
-    for (int i = 0; i < 3; ++i) d->worstPlace[i] = json.at("worst").at(std::size_t(i));
+    d->worstPlace = placeFrom(json.at("worst"));
     d->sourceToLevel = oneSidedFrom(json.at("source_to_level"));
     d->levelToSource = oneSidedFrom(json.at("level_to_source"));
     std::vector<float> weights = database.readArray<float>(prefix + "distribution");
     if (!weights.empty()) d->distribution = Distribution(json.at("reach"), std::move(weights));
     d->atLevelVertex = database.readArray<float>(prefix + "deviation");
     if (d->atLevelVertex.size() != level.vertexCount()) database.failDamaged();
+    // Older documents know nothing of these.
+    if (!json.contains("far_places")) return nullptr;
+    for (const std::int16_t step : database.readArray<std::int16_t>(prefix + "source_deviation"))
+        d->atSourceVertex.push_back(float(step / 32767.0 * d->max));
+    if (d->atSourceVertex.size() != source.vertexCount()) return nullptr;
+    for (const Json& part : json.at("by_part")) d->byPart.push_back({part.at(0), part.at(1), part.at(2)});
+    if (d->byPart.size() != source.parts.size()) return nullptr;
+    for (const Json& far : json.at("far_places"))
+        d->farPlaces.push_back({placeFrom(far.at(0)), placeFrom(far.at(1)), far.at(2), far.at(3)});
     return d;
 }
 
 void saveInto(Database& database, const Document& document, const std::filesystem::path& path,
               const Progress& progress) {
+    TextureShelf shelf;
     const bool embedded = document.embedSource || document.sourceFile.empty();
     Json json = {
         {"name", document.name},
@@ -170,7 +266,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
     }
     source["metres_per_unit"] = document.source->metresPerUnit;
     source["unit_stated"] = document.source->unitStated;
-    if (embedded) source["mesh"] = saveMesh(database, "source/", *document.source, progress.span(0, 0.6));
+    if (embedded) source["mesh"] = saveMesh(database, shelf, "source/", *document.source, progress.span(0, 0.6));
     json["source"] = source;
     json["levels"] = Json::array();
     for (std::size_t i = 0; i < document.levels.size(); ++i) {
@@ -178,7 +274,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         const Level& level = document.levels[i];
         const std::string prefix = "level/" + std::to_string(i) + "/";
         Json one = {{"name", level.name}, {"target", level.target}};
-        one["mesh"] = saveMesh(database, prefix, *level.mesh, progress.span(0.95, 0.95));
+        one["mesh"] = saveMesh(database, shelf, prefix, *level.mesh, progress.span(0.95, 0.95));
         if (level.evidence)
             one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
         json["levels"].push_back(one);
@@ -198,14 +294,14 @@ std::filesystem::path findSource(const std::filesystem::path& path, const Json& 
                     " beside the document, or back to " + absolute.parent_path().string() + ".");
 }
 
-void loadSource(Document& document, const Database& database, const Json& source, const std::filesystem::path& path,
-                const Progress& progress) {
+void loadSource(Document& document, const Database& database, TextureShelf& shelf, const Json& source,
+                const std::filesystem::path& path, const Progress& progress) {
     document.sourceHash = source.at("hash");
     document.notes = source.at("notes").get<std::vector<std::string>>();
     document.embedSource = source.at("embedded");
     if (source.contains("file")) document.sourceFile = source.at("file").get<std::string>();
     if (document.embedSource) {
-        document.source = loadMesh(database, "source/", source.at("mesh"), path.string());
+        document.source = loadMesh(database, shelf, "source/", source.at("mesh"), path.string());
         return;
     }
     document.sourceFile = findSource(path, source);
@@ -256,6 +352,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
     { const MappedFile exists(path); }
     const Database database(path, path.string(), Database::Mode::Read);
     Document document;
+    TextureShelf shelf;
     try {
         const Json json = Json::parse(database.readText("document"));
         document.name = json.at("name");
@@ -265,7 +362,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.screen.heightPixels = json.at("screen").at("height_px");
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");
-        loadSource(document, database, json.at("source"), path, progress.span(0, 0.7));
+        loadSource(document, database, shelf, json.at("source"), path, progress.span(0, 0.7));
         const Json& levels = json.at("levels");
         for (std::size_t i = 0; i < levels.size(); ++i) {
             progress.at(0.7 + 0.3 * double(i) / double(levels.size()));
@@ -273,9 +370,10 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
             Level level;
             level.name = levels[i].at("name");
             level.target = levels[i].at("target");
-            level.mesh = loadMesh(database, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
+            level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
             if (levels[i].contains("evidence"))
-                level.evidence = loadEvidence(database, prefix, levels[i].at("evidence"), *level.mesh);
+                level.evidence =
+                    loadEvidence(database, prefix, levels[i].at("evidence"), *level.mesh, *document.source);
             document.levels.push_back(std::move(level));
         }
     } catch (const Json::exception&) {

@@ -2,7 +2,7 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 #include "files/Gltf.h"
-#include "files/GltfAccess.h"
+#include "files/GltfTextures.h"
 #include "files/Text.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Weld.h"
@@ -10,6 +10,7 @@
 #include <bit>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <set>
 
 namespace um {
@@ -79,6 +80,7 @@ private:
     Mesh& m_mesh;
     Progress m_progress;
     tinygltf::Model m_model;
+    std::optional<GltfImages> m_images;
     GltfAccess m_data{m_model, m_path};
     std::vector<Vec3f> m_weldedPositions;
     std::vector<Run> m_runs;
@@ -105,9 +107,7 @@ private:
 
 void Reader::parse(std::string_view text) {
     tinygltf::TinyGLTF parser;
-    parser.SetImageLoader([](tinygltf::Image*, int, std::string*, std::string*, int, int, const unsigned char*, int,
-                             void*) { return true; },
-                          nullptr);
+    m_images.emplace(parser);
     std::string problem;
     std::string warning;
     bool fine = false;
@@ -136,7 +136,6 @@ void Reader::parse(std::string_view text) {
 }
 
 void Reader::readMaterials() {
-    bool textures = false;
     for (const tinygltf::Material& from : m_model.materials) {
         Material material;
         material.name = from.name;
@@ -149,10 +148,8 @@ void Reader::readMaterials() {
         material.roughness = float(pbr.roughnessFactor);
         material.doubleSided = from.doubleSided;
         m_mesh.materials.push_back(material);
-        textures = textures || pbr.baseColorTexture.index >= 0 || pbr.metallicRoughnessTexture.index >= 0 ||
-                   from.normalTexture.index >= 0 || from.occlusionTexture.index >= 0 || from.emissiveTexture.index >= 0;
     }
-    if (textures) m_result.notes.push_back("The materials have textures; those are not carried along.");
+    m_images->bring(m_model, m_result);
 }
 
 std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount) {

@@ -26,16 +26,21 @@ class Buffer {
 public:
     explicit Buffer(Json& json) : m_json(json) {}
 
-    template <class T>
-    int add(const std::vector<T>& values, const char* type, int componentType, int target, bool normalized = false) {
+    /// @returns the number of the view of these bytes
+    int addBytes(const void* bytes, std::size_t size, int target) {
         const std::size_t offset = m_bytes.size();
-        const std::size_t size = values.size() * sizeof(T);
         m_bytes.resize((offset + size + 3) / 4 * 4, 0);
-        std::memcpy(m_bytes.data() + offset, values.data(), size);
+        std::memcpy(m_bytes.data() + offset, bytes, size);
         Json view = {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}};
         if (target != noTarget) view["target"] = target;
         m_json["bufferViews"].push_back(view);
-        Json accessor = {{"bufferView", m_json["bufferViews"].size() - 1},
+        return int(m_json["bufferViews"].size()) - 1;
+    }
+
+    /// @returns the number of the accessor to these values
+    template <class T>
+    int add(const std::vector<T>& values, const char* type, int componentType, int target, bool normalized = false) {
+        Json accessor = {{"bufferView", addBytes(values.data(), values.size() * sizeof(T), target)},
                          {"componentType", componentType},
                          {"count", std::is_same_v<T, Triangle> ? 3 * values.size() : values.size()},
                          {"type", type}};
@@ -118,10 +123,37 @@ Json materialJson(const Material& material) {
                   {{"baseColorFactor", material.baseColor},
                    {"metallicFactor", material.metallic},
                    {"roughnessFactor", material.roughness}}}};
+    const auto use = [](Json& place, const char* name, const TextureUse& from, const char* strengthName) {
+        if (!from) return;
+        place[name] = {{"index", from.texture}};
+        if (from.second) place[name]["texCoord"] = 1;
+        if (strengthName != nullptr && from.strength != 1) place[name][strengthName] = from.strength;
+    };
+    use(json["pbrMetallicRoughness"], "baseColorTexture", material.baseColorTexture, nullptr);
+    use(json["pbrMetallicRoughness"], "metallicRoughnessTexture", material.metallicRoughnessTexture, nullptr);
+    use(json, "normalTexture", material.normalTexture, "scale");
+    use(json, "occlusionTexture", material.occlusionTexture, "strength");
+    use(json, "emissiveTexture", material.emissionTexture, nullptr);
     if (material.emission != std::array<float, 3>{0, 0, 0}) json["emissiveFactor"] = material.emission;
     if (material.baseColor[3] < 1) json["alphaMode"] = "BLEND";
     if (material.doubleSided) json["doubleSided"] = true;
     return json;
+}
+
+// The images as they came, each with a sampler of its own.
+void addTextures(const Mesh& mesh, Buffer& buffer, Json& json) {
+    const auto wrapCode = [](Texture::Wrap wrap) {
+        return wrap == Texture::Wrap::Clamp ? 33071 : wrap == Texture::Wrap::Mirror ? 33648 : 10497;
+    };
+    for (const Texture& texture : mesh.textures) {
+        const std::size_t number = json["textures"].size();
+        json["images"].push_back(
+            {{"name", texture.name},
+             {"mimeType", texture.mimeType},
+             {"bufferView", buffer.addBytes(texture.bytes->data(), texture.bytes->size(), noTarget)}});
+        json["samplers"].push_back({{"wrapS", wrapCode(texture.wrapU)}, {"wrapT", wrapCode(texture.wrapV)}});
+        json["textures"].push_back({{"source", number}, {"sampler", number}});
+    }
 }
 
 // Positions, or offsets from them, with the box that the format asks for.
@@ -257,6 +289,7 @@ void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary,
     }
     if (std::find(skinnedParts.begin(), skinnedParts.end(), true) != skinnedParts.end())
         addSkeleton(mesh, buffer, json);
+    addTextures(mesh, buffer, json);
     if (buffer.bytes().size() > 0xf0000000u)
         throw FileError(path.string() + " would exceed the 4 GiB that a GLB may have; write a PLY instead.");
     json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};

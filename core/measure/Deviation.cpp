@@ -6,6 +6,8 @@
 
 #include <atomic>
 #include <cmath>
+#include <limits>
+#include <map>
 
 namespace um {
 namespace {
@@ -20,10 +22,25 @@ struct Sample {
     float weight;    // its share of the area; the weights of a surface add up to 1
 };
 
+// Far places nearer to each other than that share of the source's diagonal are one.
+constexpr double farPlacesApart = 0.05;
+constexpr std::size_t mostFarPlaces = 20;
+
+struct Far {
+    double distance = -1;
+    Vec3d place = Vec3d::Zero();
+    bool isVertex = false;
+    std::uint32_t id = 0;  // of the vertex, or of the triangle that it lies on
+};
+
 struct Measured {
     std::vector<Sample> vertices;  // one for each
     std::vector<Sample> points;
-    std::vector<TriangleId> closest;  // of each vertex
+    std::vector<TriangleId> closest;        // of each vertex
+    std::vector<std::uint32_t> firstPoint;  // of each triangle, and the number of all
+    std::vector<float> share;               // of the area, of each corner of a triangle and each point on it
+    VertexTriangles around;
+    std::vector<Far> far;  // the farthest place of each run of vertices or triangles
     double max = 0;
     Vec3d worstPlace = Vec3d::Zero();
 };
@@ -86,7 +103,8 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
                  const Progress& progress) {
     Measured result;
     const Spread spread = spreadPoints(from, wantedPoints);
-    const VertexTriangles around = findVertexTriangles(from.triangles, from.vertexCount());
+    result.around = findVertexTriangles(from.triangles, from.vertexCount());
+    const VertexTriangles& around = result.around;
     const std::vector<Vec3f> normals = fromIsSource ? vertexNormals(from, around) : std::vector<Vec3f>();
     result.vertices.resize(from.vertexCount());
     result.closest.resize(from.vertexCount());
@@ -98,11 +116,7 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
     const double all = double(from.vertexCount() + spread.count);
     std::atomic<std::size_t> done = 0;
     constexpr std::size_t chunkSize = 4096;
-    struct Worst {
-        double distance = -1;
-        Vec3d place = Vec3d::Zero();
-    };
-    std::vector<Worst> worstVertex(chunkCount(from.vertexCount(), chunkSize));
+    std::vector<Far> worstVertex(chunkCount(from.vertexCount(), chunkSize));
     parallelChunks(from.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         TriangleId hint = 0;
         for (std::size_t v = begin; v < end; ++v) {
@@ -117,11 +131,11 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
                                   float(weight)};
             // A vertex that no triangle uses is no part of the surface.
             if (weight > 0 && closest.distance > worstVertex[chunk].distance)
-                worstVertex[chunk] = {closest.distance, p};
+                worstVertex[chunk] = {closest.distance, p, true, std::uint32_t(v)};
         }
         progress.at(double(done += end - begin) / all);
     });
-    std::vector<Worst> worstPoint(chunkCount(from.triangleCount(), chunkSize));
+    std::vector<Far> worstPoint(chunkCount(from.triangleCount(), chunkSize));
     parallelChunks(from.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t) {
             const std::uint32_t first = spread.first[t];
@@ -136,17 +150,21 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
                 hint = closest.triangle;
                 result.points[i] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
                                     float(shareOf(id))};
-                if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p};
+                if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p, false, id};
             }
         }
         progress.at(double(done += spread.first[end] - spread.first[begin]) / all);
     });
-    for (const std::vector<Worst>* list : {&worstVertex, &worstPoint})
-        for (const Worst& worst : *list)
-            if (worst.distance > result.max) {
-                result.max = worst.distance;
-                result.worstPlace = worst.place;
-            }
+    result.far = std::move(worstVertex);
+    result.far.insert(result.far.end(), worstPoint.begin(), worstPoint.end());
+    for (const Far& far : result.far)
+        if (far.distance > result.max) {
+            result.max = far.distance;
+            result.worstPlace = far.place;
+        }
+    result.share.resize(from.triangleCount());
+    for (std::size_t t = 0; t < result.share.size(); ++t) result.share[t] = float(shareOf(TriangleId(t)));
+    result.firstPoint = spread.first;
     return result;
 }
 
@@ -170,6 +188,111 @@ OneSidedDeviation summarise(const Measured& measured, Distribution& both) {
     result.p95 = own.absolutePercentile(0.95);
     result.p99 = own.absolutePercentile(0.99);
     return result;
+}
+
+// Sums over one part of one surface.
+struct PartSum {
+    double max = 0, sum = 0, squares = 0, weights = 0;
+};
+
+std::vector<PartSum> sumParts(const Mesh& mesh, const Measured& measured) {
+    std::vector<PartSum> sums(mesh.parts.size());
+    for (const Section& section : mesh.sections) {
+        PartSum& part = sums[section.part];
+        const auto add = [&](double distance, double weight) {
+            part.max = std::max(part.max, distance);
+            part.sum += weight * distance;
+            part.squares += weight * distance * distance;
+            part.weights += weight;
+        };
+        for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const auto share = double(measured.share[t]);
+            for (const VertexId v : mesh.triangles[t]) add(std::abs(double(measured.vertices[v].distance)), share);
+            for (std::uint32_t i = measured.firstPoint[t]; i < measured.firstPoint[t + 1]; ++i)
+                add(std::abs(double(measured.points[i].distance)), share);
+        }
+    }
+    return sums;
+}
+
+std::vector<PartDeviation> deviationByPart(const Mesh& source, const Measured& fromSource, const Mesh& level,
+                                           const Measured& fromLevel) {
+    const std::vector<PartSum> ofSource = sumParts(source, fromSource), ofLevel = sumParts(level, fromLevel);
+    std::vector<PartDeviation> result(source.parts.size());
+    // A level made from the source has its list of parts, in which names may come twice.
+    const auto isName = [](const Part& a, const Part& b) { return a.name == b.name; };
+    const bool isSameList =
+        std::equal(source.parts.begin(), source.parts.end(), level.parts.begin(), level.parts.end(), isName);
+    for (std::size_t p = 0; p < result.size(); ++p) {
+        std::vector<const PartSum*> sides = {&ofSource[p]};
+        for (std::size_t q = 0; q < ofLevel.size(); ++q)
+            if (isSameList ? p == q : isName(level.parts[q], source.parts[p])) sides.push_back(&ofLevel[q]);
+        std::erase_if(sides, [](const PartSum* side) { return !(side->weights > 0); });
+        double squares = 0;
+        for (const PartSum* side : sides) {
+            result[p].max = std::max(result[p].max, side->max);
+            result[p].mean += side->sum / side->weights / double(sides.size());
+            squares += side->squares / side->weights / double(sides.size());
+        }
+        result[p].rms = std::sqrt(squares);
+    }
+    return result;
+}
+
+// The farthest place of each cell of a grid, and of those the farthest that lie apart.
+std::vector<FarPlace> farPlacesOf(const Mesh& source, const Measured& fromSource, const Mesh& level,
+                                  const Measured& fromLevel, double max) {
+    const double apart = farPlacesApart * diagonal(source);
+    using Candidate = std::pair<Far, bool>;  // and whether it is on the source
+    std::map<std::array<long, 3>, Candidate> cells;
+    const auto offer = [&](const Far& far, bool isOnSource) {
+        std::array<long, 3> cell{};
+        for (int axis = 0; axis < 3; ++axis)
+            cell[std::size_t(axis)] = apart > 0 ? std::lround(std::floor(far.place[axis] / apart)) : 0;
+        Candidate& best = cells[cell];
+        if (far.distance > best.first.distance) best = {far, isOnSource};
+    };
+    const auto offerAll = [&](const Mesh& mesh, const Measured& measured, bool isOnSource) {
+        // What is off by less than a third of the worst is no place to go to.
+        const double least = std::max(max / 3, std::numeric_limits<double>::min());
+        for (std::size_t v = 0; v < measured.vertices.size(); ++v) {
+            const double distance = std::abs(double(measured.vertices[v].distance));
+            if (distance >= least && measured.vertices[v].weight > 0)
+                offer({distance, mesh.positions[v].cast<double>(), true, std::uint32_t(v)}, isOnSource);
+        }
+        for (const Far& far : measured.far)
+            if (far.distance >= least) offer(far, isOnSource);
+    };
+    offerAll(source, fromSource, true);
+    offerAll(level, fromLevel, false);
+    std::vector<Candidate> sorted;
+    for (const auto& entry : cells) sorted.push_back(entry.second);
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const Candidate& a, const Candidate& b) { return a.first.distance > b.first.distance; });
+    std::vector<FarPlace> result;
+    for (const auto& [far, isOnSource] : sorted) {
+        if (result.size() == mostFarPlaces) break;
+        const bool isNew = std::all_of(result.begin(), result.end(),
+                                       [&](const FarPlace& other) { return (other.place - far.place).norm() > apart; });
+        if (!isNew) continue;
+        const Mesh& mesh = isOnSource ? source : level;
+        const auto own = [&](TriangleId t) {
+            return areaNormal(cornerOf(mesh, t, 0), cornerOf(mesh, t, 1), cornerOf(mesh, t, 2));
+        };
+        Vec3d normal = Vec3d::Zero();
+        if (far.isVertex)
+            for (const TriangleId t : (isOnSource ? fromSource : fromLevel).around.of(far.id)) normal += own(t);
+        else
+            normal = own(far.id);
+        result.push_back({far.place, normal.normalized(), far.distance, isOnSource});
+    }
+    return result;
+}
+
+std::vector<float> signedDistances(const Measured& measured) {
+    std::vector<float> distances(measured.vertices.size());
+    for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = measured.vertices[v].distance;
+    return distances;
 }
 
 }  // namespace
@@ -201,8 +324,10 @@ Deviation measureDeviation(const Mesh& source, const Mesh& level, const Deviatio
     for (const Measured* side : {&fromSource, &fromLevel})
         for (const std::vector<Sample>* list : {&side->vertices, &side->points})
             for (const Sample& sample : *list) result.meanSigned += double(sample.distance) * double(sample.weight) / 2;
-    result.atLevelVertex.resize(level.vertexCount());
-    for (std::size_t v = 0; v < level.vertexCount(); ++v) result.atLevelVertex[v] = fromLevel.vertices[v].distance;
+    result.atLevelVertex = signedDistances(fromLevel);
+    result.atSourceVertex = signedDistances(fromSource);
+    result.byPart = deviationByPart(source, fromSource, level, fromLevel);
+    result.farPlaces = farPlacesOf(source, fromSource, level, fromLevel, result.max);
     progress.at(0.9);
     const auto bound = [&](const Mesh& from, const ClosestPointFinder& to, const Measured& measured) {
         std::vector<float> distances(measured.vertices.size());

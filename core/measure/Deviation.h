@@ -19,6 +19,19 @@ struct OneSidedDeviation {
     Vec3d worstPlace = Vec3d::Zero();                     ///< where on the measured surface the largest one is
 };
 
+/// How far a part is off: both ways where the level has it too, each counting half; else as seen from the source.
+struct PartDeviation {
+    double max = 0, mean = 0, rms = 0;
+};
+
+/// A place where the surfaces are far apart, on whichever of them it was measured.
+struct FarPlace {
+    Vec3d place = Vec3d::Zero();
+    Vec3d normal = Vec3d::Zero();  ///< outwards, unit length; zero where the surface has no area there
+    double distance = 0;
+    bool isOnSource = false;
+};
+
 struct Deviation {
     /// Of both directions together, each counting half.
     double max = 0, mean = 0, rms = 0, p95 = 0, p99 = 0;
@@ -27,8 +40,11 @@ struct Deviation {
     double maxBound = 0;
     Vec3d worstPlace = Vec3d::Zero();
     OneSidedDeviation sourceToLevel, levelToSource;
-    Distribution distribution;         ///< signed as above, both directions
-    std::vector<float> atLevelVertex;  ///< signed distance of each vertex of the level; + is outside the source
+    Distribution distribution;          ///< signed as above, both directions
+    std::vector<PartDeviation> byPart;  ///< one for each part of the source; a level's parts are told by their names
+    std::vector<FarPlace> farPlaces;    ///< the farthest first, up to 20, each well away from those before it
+    /// Signed distance of each vertex to the other surface; + where the level lies outside the source.
+    std::vector<float> atLevelVertex, atSourceVertex;
 };
 
 /// Measures both directions: all vertices and area-weighted points, to the closest point of the other surface.

@@ -93,6 +93,7 @@ Mesh emptyLike(const Mesh& mesh) {
     Mesh result;
     result.parts = mesh.parts;
     result.materials = mesh.materials;
+    result.textures = mesh.textures;
     result.skeleton = mesh.skeleton;
     for (const Morph& morph : mesh.morphs) result.morphs.push_back({morph.name, {}});
     result.metresPerUnit = mesh.metresPerUnit;
@@ -282,6 +283,11 @@ void requireSound(const Mesh& mesh, const std::string& what) {
         throw MeshError(
             what + ": vertex " + std::to_string(bad + 1) +
             " has a coordinate that is not a finite number; repair it where the mesh was made and export again.");
+    for (const Material& material : mesh.materials)
+        forTextureUses(material, [&](const TextureUse& use) {
+            if (use.texture >= int(mesh.textures.size()))
+                throw MeshError(what + " has a material with a texture that is not there; export the mesh again.");
+        });
     std::size_t next = 0;
     for (const Section& section : mesh.sections) {
         if (section.firstTriangle != next || section.part >= mesh.parts.size() ||

@@ -8,6 +8,7 @@
 
 #include <array>
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -45,9 +46,30 @@ struct Morph {
     std::vector<Vec3f> offsets;  ///< one for each vertex
 };
 
-/// The glTF metallic-roughness model without its textures. Colours are linear.
+/// An image file as it came, and how it is repeated. Only what looks at it decodes it.
+struct Texture {
+    enum class Wrap : std::uint8_t { Repeat, Mirror, Clamp };
+
+    std::string name;
+    std::string mimeType;                      ///< image/png or image/jpeg
+    std::shared_ptr<const std::string> bytes;  ///< shared by all meshes that were made from one
+    int width = 0, height = 0;                 ///< in texels
+    Wrap wrapU = Wrap::Repeat, wrapV = Wrap::Repeat;
+};
+
+/// A material's texture for one of its properties.
+struct TextureUse {
+    int texture = -1;     ///< in the mesh's list; -1 for none
+    bool second = false;  ///< goes by the second set of UVs
+    float strength = 1;   ///< of a normal map, or of occlusion
+
+    explicit operator bool() const { return texture >= 0; }
+};
+
+/// The glTF metallic-roughness model. Colours are linear, and multiplied by their textures.
 struct Material {
     std::string name;
+    TextureUse baseColorTexture, normalTexture, metallicRoughnessTexture, occlusionTexture, emissionTexture;
     std::array<float, 4> baseColor = {0.8f, 0.8f, 0.8f, 1.0f};
     float metallic = 0;
     float roughness = 0.8f;
@@ -90,6 +112,7 @@ struct Mesh {
 
     std::vector<Part> parts;
     std::vector<Material> materials;
+    std::vector<Texture> textures;
     std::vector<Section> sections;
 
     double metresPerUnit = 1;
@@ -122,7 +145,17 @@ void forVertexAttributes(AnyMesh& mesh, const Visit& visit) {
     for (auto& morph : mesh.morphs) visit(morph.offsets);
 }
 
-/// Parts, materials, skeleton and units, without any surface: what a derived mesh shares with its source.
+/// Calls `visit` with each of a material's texture uses.
+template <class AnyMaterial, class Visit>
+void forTextureUses(AnyMaterial& material, const Visit& visit) {
+    visit(material.baseColorTexture);
+    visit(material.normalTexture);
+    visit(material.metallicRoughnessTexture);
+    visit(material.occlusionTexture);
+    visit(material.emissionTexture);
+}
+
+/// Parts, materials, textures, skeleton and units, without any surface: what a derived mesh shares with its source.
 Mesh emptyLike(const Mesh& mesh);
 
 /// The box around all positions.

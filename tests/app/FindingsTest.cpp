@@ -57,20 +57,21 @@ private slots:
         const auto bits = finding(Fault::LooseBit);
         QWidget* row = rowOf("loose bit");
         QVERIFY(row != nullptr);
-        PlaceMark* mark = m_window->findChild<PlaceMark*>();
+        const MarkLayer& mark = m_window->desk().view().marks();
         for (const std::size_t at : {0u, 1u}) {
             QTest::mouseClick(test::buttonNamed(*row, "Next"), Qt::LeftButton);
             QVERIFY((viewport.camera().target() - bits.places[at].cast<double>()).norm() < 1e-6);
-            QVERIFY(mark->isVisible());
+            QVERIFY(mark.isVisible());
+            QCOMPARE(mark.rings().size(), std::size_t(1));
             // The ring is where the place is, in the middle of the picture.
-            QVERIFY((mark->geometry().center() - viewport.rect().center()).manhattanLength() < 4);
+            QVERIFY((mark.rings()[0] - viewport.rect().center()).manhattanLength() < 4);
         }
         QTest::mouseClick(test::buttonNamed(*row, "Previous"), Qt::LeftButton);
         QVERIFY((viewport.camera().target() - bits.places[0].cast<double>()).norm() < 1e-6);
         // It stays at its place when the view moves on.
-        const QPoint before = mark->geometry().center();
+        const QPointF before = mark.rings()[0];
         viewport.lookAt(bits.places[0].cast<double>() + Vec3d(0.01, 0, 0), 0.05);
-        QVERIFY(mark->geometry().center() != before);
+        QVERIFY(mark.rings()[0] != before);
     }
 
     void repairsAndUndoes() {
@@ -97,7 +98,7 @@ private slots:
     void followsWhatIsShownAndCloses() {
         QTest::mouseClick(test::buttonNamed(card(), "Close"), Qt::LeftButton);
         QVERIFY(!card().isVisible());
-        QVERIFY(!m_window->findChild<PlaceMark*>()->isVisible());
+        QVERIFY(!m_window->findChild<MarkLayer*>()->isVisible());
         Document next = m_window->model().document();
         auto clean = std::make_shared<Mesh>(*next.source);
         for (const Fault fault : {Fault::Duplicate, Fault::LooseBit, Fault::Winding, Fault::Hole})

@@ -254,7 +254,7 @@ private slots:
 
     void drawsPlainMeshesWithoutCopyingThem() {
         const auto mesh = shared(test::makeSphere(1, 12));
-        const Drawable drawable = makeDrawable(mesh, nullptr, Progress());
+        const Drawable drawable = makeDrawable(mesh, Progress());
         QVERIFY(!drawable.standIn);
         QVERIFY(drawable.full->positions().data() == mesh->positions.data());
         QVERIFY(drawable.full->triangles().data() == mesh->triangles.data());
@@ -268,23 +268,24 @@ private slots:
     void drawsWedgesWhereNormalsDiffer() {
         Mesh box = test::makeBox({1, 1, 1}, 2);
         makeNormals(box, 40);
-        Deviation evidence;
-        for (std::size_t v = 0; v < box.vertexCount(); ++v) evidence.atLevelVertex.push_back(float(v));
+        std::vector<float> atVertex;
+        for (std::size_t v = 0; v < box.vertexCount(); ++v) atVertex.push_back(float(v));
         const auto mesh = shared(box);
-        const Drawable drawable = makeDrawable(mesh, &evidence, Progress());
+        const Drawable drawable = makeDrawable(mesh, Progress());
+        const std::vector<float> values = valuesOfDrawn(*drawable.full, atVertex);
         QCOMPARE(drawable.full->positions().size(), mesh->wedgeCount());
         QVERIFY(mesh->wedgeCount() > mesh->vertexCount());
         for (std::size_t t = 0; t < mesh->triangleCount(); ++t)
             for (std::size_t c = 0; c < 3; ++c) {
                 const std::uint32_t drawn = drawable.full->triangles()[t][c];
                 QCOMPARE(drawable.full->positions()[drawn], mesh->positions[mesh->triangles[t][c]]);
-                QCOMPARE(drawable.full->deviation[drawn], float(mesh->triangles[t][c]));
+                QCOMPARE(values[drawn], float(mesh->triangles[t][c]));
             }
     }
 
     void makesStandInsOfLargeMeshesOnly() {
         const auto large = shared(test::makeSphere(1, 150));
-        const Drawable drawable = makeDrawable(large, nullptr, Progress());
+        const Drawable drawable = makeDrawable(large, Progress());
         QVERIFY(drawable.standIn);
         QVERIFY(drawable.standIn->mesh->triangleCount() < standInLimit);
         QVERIFY(drawable.standIn->mesh->triangleCount() > standInLimit / 8);

@@ -1,6 +1,7 @@
 #include "base/Error.h"
 #include "measure/ClosestPoint.h"
 #include "measure/Deviation.h"
+#include "measure/Probe.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
 
@@ -171,6 +172,67 @@ private slots:
         for (const double bar : bars) QVERIFY(near(bar, 0.25, 1e-3));
         QVERIFY(near(d.histogram(2, 0.5)[0], 0.5, 1e-3));  // what lies beyond is counted at the ends
         QCOMPARE(Distribution(0).shareWithin(0), 1.0);
+    }
+
+    void tellsPartsApartByName() {
+        // Of two balls one is 0.1 larger in the level, the other as it was; the level names its parts in another order.
+        const auto pair = [](double first, double second) {
+            return test::joined(test::makeSphere(first, 30), test::moved(test::makeSphere(second, 30), {5, 0, 0}));
+        };
+        Mesh source = pair(1, 1), level = pair(1.1, 1);
+        source.parts = {{"grown"}, {"same"}};
+        level.parts = source.parts;
+        std::swap(level.parts[0], level.parts[1]);
+        for (Section& section : level.sections) section.part = 1 - section.part;
+        const Deviation d = measureDeviation(source, level, {}, Progress());
+        QCOMPARE(d.byPart.size(), std::size_t(2));
+        QVERIFY(near(d.byPart[0].max, 0.1, 1e-3) && near(d.byPart[0].rms, 0.1, 1e-3) &&
+                near(d.byPart[0].mean, 0.1, 1e-3));
+        QVERIFY(d.byPart[1].max < 1e-6);
+    }
+
+    void measuresAPartThatIsGoneFromTheSource() {
+        const Mesh source = test::joined(test::makeSphere(1, 20), test::moved(test::makeSphere(0.1, 10), {0, 2, 0}));
+        const Mesh level = extractParts(source, {true, false});
+        const Deviation d = measureDeviation(source, level, {}, Progress());
+        QVERIFY(near(d.byPart[1].max, 1.1, 0.01) && near(d.byPart[1].mean, 1, 0.05));
+        QVERIFY(d.byPart[0].max < 1e-6);
+    }
+
+    void listsFarPlacesApartAndInOrder() {
+        // Three bumps of different heights on a plane: three places, the highest first, on the source.
+        const std::array<Vec3d, 3> bumps = {Vec3d(0.2, 0.05, 0.2), Vec3d(0.8, 0.04, 0.3), Vec3d(0.5, 0.03, 0.8)};
+        const Mesh bumped = test::makeSheet(200, 200, 1, 1, [&](double x, double z) {
+            double height = 0;
+            for (const Vec3d& b : bumps)
+                height += b.y() * std::exp(-((x - b.x()) * (x - b.x()) + (z - b.z()) * (z - b.z())) / 0.0005);
+            return height;
+        });
+        const Deviation d = measureDeviation(bumped, test::makeSheet(1, 1), {}, Progress());
+        QVERIFY(d.farPlaces.size() >= 3);
+        for (std::size_t i = 0; i < 3; ++i) {
+            QVERIFY((d.farPlaces[i].place - bumps[i]).norm() < 0.01);
+            QVERIFY(near(d.farPlaces[i].distance, bumps[i].y(), 1e-4));
+            QVERIFY(d.farPlaces[i].isOnSource);
+            QVERIFY(d.farPlaces[i].normal.y() > 0.95);  // the top of the bump
+        }
+        QCOMPARE(d.farPlaces[0].distance, d.max);
+        for (std::size_t v = 0; v < bumped.vertexCount(); ++v)  // the level lies below all of it
+            QVERIFY(near(double(d.atSourceVertex[v]), -double(bumped.positions[v].y()), 1e-6));
+    }
+
+    void probesOnePlace() {
+        const Mesh inner = test::makeBox({2, 2, 2}, 4), outer = test::makeBox({2.4, 2.4, 2.4}, 3);
+        const Vec3d eye(0.3, 0.25, 9), ahead(0, 0, -2);
+        const auto onLevel = probe(outer, false, inner, eye, ahead);
+        QVERIFY(onLevel && (onLevel->place - Vec3d(0.3, 0.25, 1.2)).norm() < 1e-6);
+        QVERIFY((onLevel->closest - Vec3d(0.3, 0.25, 1)).norm() < 1e-6 && near(onLevel->distance, 0.2, 1e-6));
+        const auto onSource = probe(inner, true, outer, eye, ahead);
+        QVERIFY(onSource && near(onSource->distance, 0.2, 1e-6));  // the level is outside, from wherever one looks
+        const auto smaller = probe(inner, false, outer, eye, ahead);
+        QVERIFY(smaller && near(smaller->distance, -0.2, 1e-6));
+        QVERIFY(!probe(outer, false, inner, eye, {0, 1, 0}));
+        QVERIFY(!closestOnMesh(Mesh(), eye));
     }
 
     void stopsWhenCancelled() {

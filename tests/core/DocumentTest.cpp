@@ -96,6 +96,13 @@ private slots:
             QCOMPARE(a.evidence->atLevelVertex, b.evidence->atLevelVertex);
             QCOMPARE(a.evidence->distribution.shareWithin(0.003), b.evidence->distribution.shareWithin(0.003));
             QCOMPARE(a.evidence->levelToSource.rms, b.evidence->levelToSource.rms);
+            QCOMPARE(a.evidence->byPart.front().rms, b.evidence->byPart.front().rms);
+            QCOMPARE(a.evidence->farPlaces.front().place, b.evidence->farPlaces.front().place);
+            // Colours only: kept in steps of the largest one.
+            QCOMPARE(a.evidence->atSourceVertex.size(), b.evidence->atSourceVertex.size());
+            for (std::size_t v = 0; v < a.evidence->atSourceVertex.size(); ++v)
+                QVERIFY(std::abs(a.evidence->atSourceVertex[v] - b.evidence->atSourceVertex[v]) <=
+                        a.evidence->max / 32767);
             QVERIFY(after.notes.empty());
         }
     }

@@ -1,0 +1,39 @@
+#pragma once
+/// Measures the levels that have no evidence yet, one after another.
+#include "app/jobs/Job.h"
+#include "measure/Deviation.h"
+
+namespace um::app {
+
+class MeasureQueue : public QObject {
+    Q_OBJECT
+
+public:
+    explicit MeasureQueue(QObject* parent = nullptr);
+
+    /// What there is to measure against `source`, the most wanted first. What was cancelled by hand waits until it is
+    /// asked for.
+    void set(std::shared_ptr<const Mesh> source, std::vector<std::shared_ptr<const Mesh>> waiting);
+    /// Makes room for something more pressing until `resume`.
+    void pause();
+    void resume();
+    /// What was cancelled by hand is to be measured after all.
+    void forgetCancelled();
+
+    bool isMeasuring(const std::shared_ptr<const Mesh>& mesh) const { return m_measuring.isRunning() && mesh == m_now; }
+    Job& job() { return m_measuring; }
+
+signals:
+    void measured(const std::shared_ptr<const um::Mesh>& mesh, const std::shared_ptr<const um::Deviation>& evidence);
+    void changed();
+
+private:
+    void next();
+
+    std::shared_ptr<const Mesh> m_source, m_now;
+    std::vector<std::shared_ptr<const Mesh>> m_waiting, m_declined;
+    bool m_isPaused = false;
+    Job m_measuring;
+};
+
+}  // namespace um::app

@@ -1,0 +1,140 @@
+#include "measure/PixelLoad.h"
+
+#include "base/Error.h"
+#include "base/Parallel.h"
+#include "measure/Silhouette.h"
+
+#include <atomic>
+#include <cmath>
+#include <limits>
+
+namespace um {
+namespace {
+
+constexpr double largestPicture = 4096;
+
+// What the pixels show, and what was spent on them.
+struct Canvas {
+    int width, height;
+    std::vector<float> depths;
+    std::vector<std::uint8_t> isSmall;  // whether the triangle in front is under four pixels
+    std::size_t shaded = 0;
+
+    Canvas(int w, int h)
+        : width(w),
+          height(h),
+          depths(std::size_t(w) * std::size_t(h), -std::numeric_limits<float>::max()),
+          isSmall(depths.size(), 0) {}
+
+    // Of the pixels in a pair of rows, those of which some triangle covers a middle make up blocks.
+    void draw(const Vec3f& a, const Vec3f& b, const Vec3f& c, float doubledArea) {
+        const auto first = [](float x) { return int(std::ceil(x - 0.5f)); };
+        const auto last = [](float x) { return int(std::floor(x - 0.5f)); };
+        const int left = std::max(0, first(std::min({a.x(), b.x(), c.x()})));
+        const int right = std::min(width - 1, last(std::max({a.x(), b.x(), c.x()})));
+        const int top = std::max(0, first(std::min({a.y(), b.y(), c.y()})));
+        const int bottom = std::min(height - 1, last(std::max({a.y(), b.y(), c.y()})));
+        if (left > right || top > bottom) return;
+        const bool small = std::abs(doubledArea) < 2 * float(leastPixels);
+        for (int rows = top & ~1; rows <= bottom; rows += 2)
+            for (int columns = left & ~1; columns <= right; columns += 2) {
+                bool covers = false;
+                for (int y = std::max(rows, top); y <= std::min(rows + 1, bottom); ++y)
+                    for (int x = std::max(columns, left); x <= std::min(columns + 1, right); ++x)
+                        covers = cover(x, y, a, b, c, doubledArea, small) || covers;
+                if (covers) shaded += 4;
+            }
+    }
+
+    bool cover(int x, int y, const Vec3f& a, const Vec3f& b, const Vec3f& c, float doubledArea, bool small) {
+        const float px = float(x) + 0.5f, py = float(y) + 0.5f;
+        const float atA = ((b.x() - px) * (c.y() - py) - (b.y() - py) * (c.x() - px)) / doubledArea;
+        const float atB = ((c.x() - px) * (a.y() - py) - (c.y() - py) * (a.x() - px)) / doubledArea;
+        const float atC = 1 - atA - atB;
+        if (atA < 0 || atB < 0 || atC < 0) return false;
+        const float depth = atA * a.z() + atB * b.z() + atC * c.z();
+        const std::size_t at = std::size_t(y) * std::size_t(width) + std::size_t(x);
+        if (depth > depths[at]) {
+            depths[at] = depth;
+            isSmall[at] = small ? 1 : 0;
+        }
+        return true;
+    }
+};
+
+}  // namespace
+
+PixelLoad measurePixelLoad(const Mesh& mesh, const Mat3d& turn, double pixelsPerUnit) {
+    PixelLoad load;
+    const Box3f box = boundingBox(mesh);
+    if (box.isEmpty() || !(pixelsPerUnit > 0)) return load;
+    const Vec3d middle = box.center().cast<double>();
+    std::vector<Vec3f> places(mesh.vertexCount());
+    Box3f seen;
+    // Rows run downwards.
+    const Mat3d scaled = Eigen::DiagonalMatrix<double, 3>(1, -1, 1) * turn * pixelsPerUnit;
+    for (std::size_t v = 0; v < places.size(); ++v) {
+        places[v] = (scaled * (mesh.positions[v].cast<double>() - middle)).cast<float>();
+        seen.extend(places[v]);
+    }
+    const Vec3f size = seen.sizes();
+    if (!(double(std::max(size.x(), size.y())) < largestPicture))
+        throw MeshError(
+            "The pixel load of that size would need a picture of more than 4,096 pixels a side; "
+            "ask for one from farther away.");
+    // Off any lattice: where edges run along pixels' middles, both triangles would claim them.
+    const Vec3f origin = seen.min() - Vec3f(1.2371f, 1.3183f, 0);
+    for (Vec3f& place : places) place -= origin;
+    Canvas canvas(int(std::ceil(size.x())) + 3, int(std::ceil(size.y())) + 3);
+    std::size_t facing = 0;
+    for (const Section& section : mesh.sections) {
+        const bool bothSides = mesh.materials[section.material].doubleSided;
+        for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const Triangle& triangle = mesh.triangles[t];
+            const Vec3f &a = places[triangle[0]], &b = places[triangle[1]], &c = places[triangle[2]];
+            const float area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
+            // With rows running downwards, what turns left as seen turns right here.
+            if (area == 0 || (area > 0 && !bothSides)) continue;
+            ++facing;
+            canvas.draw(a, b, c, area);
+        }
+    }
+    std::size_t covered = 0, small = 0;
+    for (std::size_t i = 0; i < canvas.depths.size(); ++i) {
+        if (canvas.depths[i] == -std::numeric_limits<float>::max()) continue;
+        ++covered;
+        small += canvas.isSmall[i];
+    }
+    if (covered == 0) return load;
+    load.pixels = double(covered);
+    load.pixelsPerTriangle = facing > 0 ? double(covered) / double(facing) : 0;
+    load.underFour = double(small) / double(covered);
+    load.overdraw = double(canvas.shaded) / double(covered);
+    return load;
+}
+
+PixelLoad measurePixelLoad(const Mesh& mesh, int views, double pixelsPerUnit, const Progress& progress) {
+    const std::vector<Direction> directions = viewDirections(views);
+    std::vector<PixelLoad> loads(directions.size());
+    std::atomic<std::size_t> done = 0;
+    parallelFor(
+        loads.size(),
+        [&](std::size_t i) {
+            loads[i] = measurePixelLoad(mesh, directions[i].turn(), pixelsPerUnit);
+            progress.at(double(++done) / double(loads.size()));
+        },
+        1);
+    PixelLoad mean;
+    for (const PixelLoad& load : loads) mean.pixels += load.pixels;
+    if (!(mean.pixels > 0)) return {};
+    for (const PixelLoad& load : loads) {
+        const double share = load.pixels / mean.pixels;
+        mean.pixelsPerTriangle += share * load.pixelsPerTriangle;
+        mean.underFour += share * load.underFour;
+        mean.overdraw += share * load.overdraw;
+    }
+    mean.pixels /= double(loads.size());
+    return mean;
+}
+
+}  // namespace um

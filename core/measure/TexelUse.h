@@ -1,0 +1,25 @@
+#pragma once
+/// How fine textures lie on the surface, and which size of them would do where it is seen.
+#include "mesh/Mesh.h"
+
+namespace um {
+
+/// What a material's textures come to where it is used. Densities are texels along a length of one unit.
+struct TexelUse {
+    std::uint32_t material = 0;
+    int width = 0, height = 0;  ///< of its largest texture
+    double density = 0;         ///< median over the area
+    double low = 0, high = 0;   ///< 5 % of the area has less than `low`, 5 % more than `high`
+    double stretched = 0;       ///< share of the area where one direction has more than twice the texels of another
+
+    /// The power of two that, as the texture's longer side, gives the median place a texel for each pixel.
+    int enough(double pixelsPerUnit) const;
+};
+
+/// One for each material that has a texture and is used, in their order. Triangles without area are left out.
+std::vector<TexelUse> measureTexelUse(const Mesh& mesh);
+
+/// The density around each wedge (around each vertex, where the mesh has no wedges); 0 where there is no texture.
+std::vector<float> texelsPerUnit(const Mesh& mesh);
+
+}  // namespace um
