@@ -143,8 +143,8 @@ MainWindow::~MainWindow() {
     if (m_slot && !m_model.isEdited()) m_slot->clear();
 }
 
-// Reading and saving while something is open: under the menus they were started from. Without a document the welcome
-// shows it.
+// Reading, saving and the sheet while something is open: under the menus they were started from. Without a document the
+// welcome shows it.
 QWidget* MainWindow::makeActivity() {
     auto* activity = new QWidget;
     activity->setObjectName("strip");
@@ -153,12 +153,14 @@ QWidget* MainWindow::makeActivity() {
     column->setContentsMargins(16, 6, 16, 6);
     column->addWidget(new JobStrip(m_opening, tr("Reading")));
     column->addWidget(new JobStrip(m_saving, tr("Saving")));
+    column->addWidget(new JobStrip(m_desk->sheetJob(), tr("Writing the evidence sheet")));
     activity->hide();
     connect(&m_opening, &Job::started, activity, [this, activity] { activity->setVisible(m_model.isOpen()); });
-    connect(&m_saving, &Job::started, activity, &QWidget::show);
-    for (Job* job : {&m_opening, &m_saving})
+    for (Job* job : {&m_saving, &m_desk->sheetJob()}) connect(job, &Job::started, activity, &QWidget::show);
+    for (Job* job : {&m_opening, &m_saving, &m_desk->sheetJob()})
         connect(job, &Job::ended, activity, [this, activity] {
-            activity->setVisible((m_opening.isRunning() && m_model.isOpen()) || m_saving.isRunning());
+            activity->setVisible((m_opening.isRunning() && m_model.isOpen()) || m_saving.isRunning() ||
+                                 m_desk->sheetJob().isRunning());
         });
     return activity;
 }

@@ -3,8 +3,10 @@
 #include "chain/Target.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "measure/PixelLoad.h"
 #include "measure/ShapeChange.h"
 #include "measure/Silhouette.h"
+#include "measure/TexelUse.h"
 #include "measure/TextureDrift.h"
 
 #include <cmath>
@@ -16,7 +18,7 @@ namespace {
 struct Options {
     std::string source, level, tolerance, json, unit;
     std::string samples;
-    bool drift = false, shape = false;
+    bool drift = false, shape = false, load = false, texels = false;
     std::string silhouette, at, screen = "1440px,50deg";
     int views = SilhouetteSettings().views;
 };
@@ -34,6 +36,34 @@ double heightPixels(const Options& options, const Mesh& source) {
     if (options.at.empty()) return 0;
     const double distance = parseLength(options.at).inMeshUnits(source.metresPerUnit);
     return parseScreen(options.screen).pixels(standingHeight(source), distance);
+}
+
+constexpr int loadViews = 26;
+
+Json loadJson(const PixelLoad& load) {
+    return {{"pixels", load.pixels},
+            {"pixels_per_triangle", load.pixelsPerTriangle},
+            {"under_four_fraction", load.underFour},
+            {"overdraw", load.overdraw}};
+}
+
+std::string loadLine(const PixelLoad& load) {
+    return formatNumber(load.pixelsPerTriangle) + " px a triangle, " + formatNumber(100 * load.underFour) +
+           " % under 4 px, overdraw " + formatNumber(load.overdraw);
+}
+
+Json texelsJson(const Mesh& mesh, double pixelsPerUnit) {
+    Json list = Json::array();
+    for (const TexelUse& use : measureTexelUse(mesh))
+        list.push_back({{"material", mesh.materials[use.material].name},
+                        {"size", {use.width, use.height}},
+                        {"texels_per_unit", use.density},
+                        {"p5", use.low},
+                        {"p95", use.high},
+                        {"texels_per_pixel", use.density / pixelsPerUnit},
+                        {"enough", use.enough(pixelsPerUnit)},
+                        {"stretched_fraction", use.stretched}});
+    return list;
 }
 
 Json silhouetteJson(const Silhouette& silhouette) {
@@ -97,7 +127,31 @@ int run(const Options& options) {
                          {"area_ratio", change.areaRatio},
                          {"volume_ratio", change.volumeRatio}};
     }
-    if (const double height = heightPixels(options, source.mesh); height > 0) {
+    const double height = heightPixels(options, source.mesh);
+    if ((options.load || options.texels) && !(height > 0))
+        throw InputError("Say with --at or --silhouette how large it is seen: pixel load and texels depend on that.");
+    const double pixelsPerUnit = height / std::max(1e-30, standingHeight(source.mesh));
+    if (options.load) {
+        const TerminalProgress terminal("Counting triangles in pixels");
+        const PixelLoad before =
+            measurePixelLoad(source.mesh, loadViews, pixelsPerUnit, terminal.progress().span(0, 0.8));
+        const PixelLoad after =
+            measurePixelLoad(level.mesh, loadViews, pixelsPerUnit, terminal.progress().span(0.8, 1));
+        line += "; " + loadLine(after) + " (source: " + loadLine(before) + ")";
+        json["pixel_load"] = {{"views", loadViews},
+                              {"pixels_per_unit", pixelsPerUnit},
+                              {"source", loadJson(before)},
+                              {"level", loadJson(after)}};
+    }
+    if (options.texels) {
+        json["texels"] = texelsJson(level.mesh, pixelsPerUnit);
+        for (const Json& one : json["texels"])
+            line += "; " + one["material"].get<std::string>() + ": " + formatNumber(one["texels_per_pixel"]) +
+                    " texels a pixel, " + std::to_string(one["enough"].get<int>()) + " px would do for " +
+                    std::to_string(std::max(one["size"][0].get<int>(), one["size"][1].get<int>()));
+        if (json["texels"].empty()) line += "; no surface has a texture";
+    }
+    if (height > 0) {
         const TerminalProgress terminal("Comparing outlines");
         const Silhouette silhouette =
             measureSilhouette(source.mesh, level.mesh, {options.views, height}, terminal.progress());
@@ -128,6 +182,8 @@ void addMeasure(CLI::App& app, int& code) {
     command->add_option("--silhouette", options->silhouette,
                         "also compare the outlines, with the source drawn so tall, such as 600px");
     command->add_option("--at", options->at, "also compare the outlines as seen at this distance, such as 24m");
+    command->add_flag("--load", options->load, "also count triangles for each pixel, seen as large as that");
+    command->add_flag("--texels", options->texels, "also tell texels for each pixel, and which size would do");
     command->add_option("--screen", options->screen, "the screen of --at")->capture_default_str();
     command->add_option("--views", options->views, "directions of the outlines: 26, 98 or 386")->capture_default_str();
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");

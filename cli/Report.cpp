@@ -12,7 +12,7 @@ namespace um::cli {
 namespace {
 
 struct Options {
-    std::string source, out, tolerance = "0.5mm", at, screen = "1440px,50deg", unit, date;
+    std::string source, out, tolerance, at, screen, unit, date;
     std::vector<std::string> levels;
 };
 
@@ -25,19 +25,22 @@ std::string today() {
     return text;
 }
 
-void run(const Options& options) {
-    if (!options.out.ends_with(".html")) throw InputError("The sheet is written as HTML; let the name end in .html.");
+// A document is judged as it is: with its own levels, tolerance, screen and viewer, but for what is given.
+Document documentOf(const Options& options) {
+    if (options.source.ends_with(".umesh")) {
+        if (!options.levels.empty())
+            throw InputError("A document has its own levels; give meshes to judge levels in files.");
+        const TerminalProgress terminal("Reading " + options.source);
+        Document document = openDocument(options.source, terminal.progress());
+        if (document.levels.empty()) throw InputError(options.source + " has no levels yet; keep one first.");
+        return document;
+    }
+    if (options.levels.empty()) throw InputError("Name the levels that are to be judged against the source.");
     Document document;
     MeshFile source = readWithNotes(options.source, options.unit);
     document.sourceFile = options.source;
     document.name = document.sourceFile.stem().string();
     document.sourceHash = hashFile(document.sourceFile, Progress());
-    document.tolerance =
-        parseLength(options.tolerance).inMeshUnits(source.mesh.metresPerUnit) * source.mesh.metresPerUnit;
-    document.screen = parseScreen(options.screen);
-    if (!options.at.empty())
-        document.viewerDistance =
-            parseLength(options.at).inMeshUnits(source.mesh.metresPerUnit) * source.mesh.metresPerUnit;
     for (const std::string& path : options.levels) {
         MeshFile level = readWithNotes(path, options.unit);
         if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
@@ -45,6 +48,17 @@ void run(const Options& options) {
         document.levels.push_back({name, "", std::make_shared<const Mesh>(std::move(level.mesh)), nullptr});
     }
     document.source = std::make_shared<const Mesh>(std::move(source.mesh));
+    return document;
+}
+
+void run(const Options& options) {
+    if (!options.out.ends_with(".html")) throw InputError("The sheet is written as HTML; let the name end in .html.");
+    Document document = documentOf(options);
+    const double metres = document.source->metresPerUnit;
+    const auto lengthOf = [&](const std::string& typed) { return parseLength(typed).inMeshUnits(metres) * metres; };
+    if (!options.tolerance.empty()) document.tolerance = lengthOf(options.tolerance);
+    if (!options.screen.empty()) document.screen = parseScreen(options.screen);
+    if (!options.at.empty()) document.viewerDistance = lengthOf(options.at);
     const std::string html = [&] {
         const TerminalProgress terminal("Judging");
         return reportHtml(document, options.date.empty() ? today() : options.date, terminal.progress());
@@ -59,12 +73,15 @@ void run(const Options& options) {
 void addReport(CLI::App& app, int& code) {
     CLI::App* command = app.add_subcommand("report", "An evidence sheet: pictures, figures and findings of levels");
     const auto options = std::make_shared<Options>();
-    command->add_option("SOURCE", options->source, "the untouched mesh")->required();
-    command->add_option("LEVELS", options->levels, "the reduced ones")->required();
+    command->add_option("SOURCE", options->source, "the untouched mesh, or a document with its levels (.umesh)")
+        ->required();
+    command->add_option("LEVELS", options->levels, "the reduced ones");
     command->add_option("--out", options->out, "file to write (.html)")->required();
-    command->add_option("--tolerance", options->tolerance, "deviations up to this are fine")->capture_default_str();
+    command->add_option("--tolerance", options->tolerance,
+                        "deviations up to this are fine (default: 0.5mm, or the document's)");
     command->add_option("--at", options->at, "the distance that outlines are judged at (default: 100 px tall)");
-    command->add_option("--screen", options->screen, "the screen it is seen on")->capture_default_str();
+    command->add_option("--screen", options->screen,
+                        "the screen it is seen on (default: 1440px,50deg, or the document's)");
     command->add_option("--date", options->date, "the date on the sheet (default: today)");
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
     command->callback([options, &code] {

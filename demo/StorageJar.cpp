@@ -295,9 +295,9 @@ Material plain(const char* name, float red, float green, float blue, float rough
 }
 
 // Slip-painted bands on fired clay, darker in the grooves' neighbourhood, with salt that has run down. One texel is
-// about 0.5 mm of the body.
+// about 0.8 mm of the body.
 Texture bodyTexture() {
-    constexpr int width = 2048, height = 1024;
+    constexpr int width = 1024, height = 1024;
     Picture picture(width, height, {});
     parallelFor(
         std::size_t(height),

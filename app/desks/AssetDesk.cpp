@@ -72,8 +72,8 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
     m_export = new ExportCard(m_view);
-    m_findings = new FindingsCard(m_view);
     m_health = new HealthWatch(this);
+    m_findings = new FindingsCard(m_health->job(), m_repairing, m_view);
     for (QWidget* card : std::initializer_list<QWidget*>{m_export, m_findings}) m_view->addCard(card);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
@@ -147,6 +147,7 @@ void AssetDesk::connectViews() {
     connect(&m_view->viewport(), &Viewport::clicked, this, &AssetDesk::probeAt);
     connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
     connect(m_findings, &FindingsCard::repairWanted, this, &AssetDesk::repair);
+    connect(m_findings, &FindingsCard::lookWanted, m_health, &HealthWatch::lookAgain);
     connect(m_findings, &FindingsCard::closed, this, &AssetDesk::forgetPlaces);
     connect(m_findings, &FindingsCard::placeChosen, this, [this](const Vec3f& place) {
         forgetPlaces();
@@ -452,7 +453,6 @@ void AssetDesk::writeSheet(const QString& path) {
         m_messages.say(tr("There is no level to judge yet: keep a result as a level first."));
         return;
     }
-    m_messages.say(tr("Writing the evidence sheet; you can go on."));
     const QString date = QDate::currentDate().toString(Qt::ISODate);
     m_judging.start([this, path, document = m_model.document(),
                      date = date.toStdString()](const Progress& progress) -> Job::Delivery {
@@ -572,7 +572,9 @@ void AssetDesk::refreshCosts() {
     // Nearer than that the player sees only a part of it.
     const double most = 4000 / std::max(1e-30, diagonal(*document.source));
     const double scale = document.viewerDistance > 0 ? document.screen.pixels(metres, document.viewerDistance) : 0;
-    m_costs->watch(shownMesh(), m_view->tint(), std::min(scale, most));
+    m_pixelsPerUnit = std::min(scale, most);
+    m_costs->watch(shownMesh(), m_view->tint(), m_pixelsPerUnit);
+    refreshFindings();
 }
 
 void AssetDesk::watchOutlines() {
@@ -712,23 +714,29 @@ void AssetDesk::refreshFindings() {
         return;
     }
     const Level* level = shownLevel();
-    const auto findings = m_health->of(mesh);
-    m_findings->show(level == nullptr ? tr("Source") : QString::fromStdString(level->name), findings,
-                     mesh->metresPerUnit);
+    auto findings = m_health->of(mesh);
+    // A level is made to be seen from afar, where its textures may be finer than any pixel.
+    if (findings && level != nullptr && m_pixelsPerUnit > 0) {
+        auto all = std::make_shared<std::vector<Finding>>(*findings);
+        const std::vector<Finding> large = findLargeTextures(*mesh, m_health->texelsOf(mesh), m_pixelsPerUnit);
+        all->insert(all->end(), large.begin(), large.end());
+        findings = std::move(all);
+    }
+    m_findings->show(nameOf(m_shown), mesh, findings);
     emit findingsChanged(findings ? int(findings->size()) : -1);
 }
 
 // The mesh shown without a fault: the source, or a level, as one step that can be undone.
-void AssetDesk::repair(Fault fault) {
+void AssetDesk::repair(Fault fault, double size) {
     if (!m_model.isOpen() || m_repairing.isRunning()) return;
     const auto mesh = shownMesh();
     if (m_preview && mesh == m_preview->mesh) {
         m_messages.say(tr("Keep the preview as a level first; then it can be repaired."));
         return;
     }
-    m_repairing.start([this, mesh, fault](const Progress& progress) -> Job::Delivery {
+    m_repairing.start([this, mesh, fault, size](const Progress& progress) -> Job::Delivery {
         auto repaired = std::make_shared<Mesh>(*mesh);
-        const std::size_t count = repairFault(*repaired, fault, progress);
+        const std::size_t count = repairFault(*repaired, fault, size, progress);
         return [this, mesh, repaired, count, fault] {
             if (count == 0) {
                 m_messages.say(tr("None of them can be repaired without tearing or guessing; they stay."));

@@ -79,7 +79,7 @@ public slots:
     /// Measures the place of the surface that lies under a place of the viewport.
     void probeAt(const QPointF& place);
     void compareWith(um::app::Shown other);
-    void repair(um::Fault fault);
+    void repair(um::Fault fault, double size);
     /// The evidence of all levels as a sheet of its own: HTML, or PDF where the name ends so.
     void writeSheet(const QString& path);
     void readGuards(const QString& path);
@@ -125,7 +125,8 @@ private:
     Job m_reducing, m_counting, m_outlining, m_repairing, m_judging, m_probing;
     std::optional<Level> m_preview;
     Shown m_shown, m_other;
-    int m_farPlace = -1;  // of the shown level's far places
+    int m_farPlace = -1;         // of the shown level's far places
+    double m_pixelsPerUnit = 0;  // where the player stands
     std::shared_ptr<const Mesh> m_countedSource;
     std::shared_ptr<const Mesh> m_outlinedSource;
 

@@ -3,6 +3,8 @@
 namespace um::app {
 
 HealthWatch::HealthWatch(QObject* parent) : QObject(parent) {
+    // What was cancelled by hand or failed is looked at again when it is asked for.
+    connect(&m_job, &Job::cancelled, this, [this] { m_givenUp.push_back(m_lookedAt); });
     connect(&m_job, &Job::failed, this, [this] { m_givenUp.push_back(m_lookedAt); });
     connect(&m_job, &Job::ended, this, &HealthWatch::next);
 }
@@ -22,7 +24,18 @@ void HealthWatch::watch(std::vector<std::shared_ptr<const Mesh>> meshes) {
 
 HealthWatch::Findings HealthWatch::of(const std::shared_ptr<const Mesh>& mesh) const {
     const auto known = m_findings.find(mesh.get());
-    return known != m_findings.end() ? known->second : nullptr;
+    return known != m_findings.end() ? known->second.findings : nullptr;
+}
+
+const std::vector<TexelUse>& HealthWatch::texelsOf(const std::shared_ptr<const Mesh>& mesh) const {
+    static const std::vector<TexelUse> none;
+    const auto known = m_findings.find(mesh.get());
+    return known != m_findings.end() ? known->second.texels : none;
+}
+
+void HealthWatch::lookAgain() {
+    m_givenUp.clear();
+    next();
 }
 
 void HealthWatch::next() {
@@ -32,9 +45,9 @@ void HealthWatch::next() {
         m_lookedAt = mesh;
         m_job.start([this, mesh](const Progress& progress) -> Job::Delivery {
             auto findings = std::make_shared<const std::vector<Finding>>(findFaults(*mesh, progress));
-            return [this, mesh, findings] {
+            return [this, mesh, findings, texels = measureTexelUse(*mesh)] {
                 if (std::find(m_meshes.begin(), m_meshes.end(), mesh) == m_meshes.end()) return;
-                m_findings[mesh.get()] = findings;
+                m_findings[mesh.get()] = {findings, texels};
                 emit found();
             };
         });

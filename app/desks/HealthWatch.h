@@ -1,7 +1,7 @@
 #pragma once
 /// Looks for what is wrong with the meshes of the document, one after another, and remembers it.
 #include "app/jobs/Job.h"
-#include "mesh/Health.h"
+#include "measure/TexelUse.h"
 
 #include <map>
 #include <memory>
@@ -18,8 +18,12 @@ public:
 
     /// Looks at these, in their order; what is known of others is forgotten.
     void watch(std::vector<std::shared_ptr<const Mesh>> meshes);
+    /// At what was given up, for want of memory or by a Cancel.
+    void lookAgain();
     /// Null while it is not known.
     Findings of(const std::shared_ptr<const Mesh>& mesh) const;
+    /// How fine its textures lie; empty while it is not known.
+    const std::vector<TexelUse>& texelsOf(const std::shared_ptr<const Mesh>& mesh) const;
     bool isIdle() const { return !m_job.isRunning(); }
     Job& job() { return m_job; }
 
@@ -30,9 +34,13 @@ private:
     void next();
 
     std::vector<std::shared_ptr<const Mesh>> m_meshes;
-    std::map<const Mesh*, Findings> m_findings;
+    struct Known {
+        Findings findings;
+        std::vector<TexelUse> texels;
+    };
+    std::map<const Mesh*, Known> m_findings;
     std::shared_ptr<const Mesh> m_lookedAt;
-    std::vector<std::shared_ptr<const Mesh>> m_givenUp;  // for want of memory; not tried again
+    std::vector<std::shared_ptr<const Mesh>> m_givenUp;
     Job m_job;
 };
 

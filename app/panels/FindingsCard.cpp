@@ -2,6 +2,9 @@
 
 #include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
+#include "base/Error.h"
+#include "base/Units.h"
+#include "chain/Target.h"
 
 #include <QEvent>
 #include <QHBoxLayout>
@@ -19,10 +22,11 @@ constexpr int cardWidth = 336, margin = 16;
 
 }  // namespace
 
-FindingsCard::FindingsCard(QWidget* parent)
+FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     : QWidget(parent),
       m_title(makeHeading({})),
       m_nothing(makeQuietLabel()),
+      m_look(new QPushButton(tr("Look it over"))),
       m_scroll(new QScrollArea),
       m_column(new QVBoxLayout(this)) {
     setObjectName("card");
@@ -38,21 +42,29 @@ FindingsCard::FindingsCard(QWidget* parent)
     m_column->setSpacing(8);
     m_column->addLayout(heading);
     m_column->addWidget(m_nothing);
+    m_column->addWidget(m_look, 0, Qt::AlignLeft);
+    m_column->addWidget(new JobStrip(looking, tr("Looking it over")));
+    m_column->addWidget(new JobStrip(repairing, tr("Repairing")));
     m_scroll->setFrameShape(QFrame::NoFrame);
     m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_scroll->setWidgetResizable(true);
     m_column->addWidget(m_scroll);
     hide();
     parent->installEventFilter(this);
+    for (Job* job : {&looking, &repairing})
+        for (auto signal : {&Job::started, &Job::ended}) connect(job, signal, this, &FindingsCard::fit);
+    connect(&looking, &Job::started, m_look, &QWidget::hide);
+    connect(&looking, &Job::cancelled, this, [this] { m_look->setVisible(!m_findings); });
+    connect(m_look, &QPushButton::clicked, this, &FindingsCard::lookWanted);
     connect(close, &QPushButton::clicked, this, [this] {
         hide();
         emit closed();
     });
 }
 
-QWidget* FindingsCard::makeRow(const Finding& finding, double metresPerUnit) {
+QWidget* FindingsCard::makeRow(const Finding& finding) {
     auto* row = new QWidget;
-    auto* what = new QLabel(QString::fromStdString(describeFinding(finding, metresPerUnit)));
+    auto* what = new QLabel(QString::fromStdString(describeFinding(finding, m_mesh->metresPerUnit)));
     what->setFont(textFont(0, QFont::DemiBold));
     what->setWordWrap(true);
     auto* line = new QHBoxLayout;
@@ -87,8 +99,8 @@ QWidget* FindingsCard::makeRow(const Finding& finding, double metresPerUnit) {
     }
     line->addStretch();
     if (const std::string repair = repairOf(finding.fault); !repair.empty())
-        connect(button(QString::fromStdString(repair), tr("Repairs what can be repaired; undo brings it back")),
-                &QPushButton::clicked, this, [this, fault = finding.fault] { emit repairWanted(fault); });
+        addRepair(finding, line,
+                  button(QString::fromStdString(repair), tr("Repairs what can be repaired; undo brings it back")));
     QLabel* why = makeQuietLabel(QString::fromStdString(whyItMatters(finding.fault)));
     why->setWordWrap(true);
     // A wrapped label does not tell its card how tall it is.
@@ -102,19 +114,51 @@ QWidget* FindingsCard::makeRow(const Finding& finding, double metresPerUnit) {
     return row;
 }
 
-void FindingsCard::show(const QString& meshName, std::shared_ptr<const std::vector<Finding>> findings,
-                        double metresPerUnit) {
-    if (findings == m_findings && m_findings) return;
+// Up to which size, where that makes a difference.
+void FindingsCard::addRepair(const Finding& finding, QHBoxLayout* line, QPushButton* repair) {
+    const Fault fault = finding.fault;
+    const double usual = usualSize(*m_mesh, fault);
+    if (!hasSize(fault)) {
+        connect(repair, &QPushButton::clicked, this, [this, fault, usual] { emit repairWanted(fault, usual); });
+        return;
+    }
+    auto* field = new CommitField;
+    field->setFixedWidth(74);
+    field->setFont(textFont(-1));
+    field->setHint(fault == Fault::Hole    ? tr("Holes up to this length around are filled")
+                   : fault == Fault::Crack ? tr("Cracks up to this width are welded")
+                                           : tr("Bits up to this size across are dropped"));
+    auto size = std::make_shared<double>(usual);
+    const double metres = m_mesh->metresPerUnit;
+    field->showValue(QString::fromStdString(formatLength(usual * metres)));
+    connect(field, &CommitField::committed, this, [field, size, metres](const QString& text) {
+        try {
+            *size = parseLength(text.toStdString()).inMeshUnits(metres);
+            field->showValue(QString::fromStdString(formatLength(*size * metres)));
+        } catch (const InputError& error) {
+            field->showProblem(QString::fromUtf8(error.what()));
+        }
+    });
+    line->addWidget(makeQuietLabel(tr("up to")));
+    line->addWidget(field);
+    connect(repair, &QPushButton::clicked, this, [this, fault, size] { emit repairWanted(fault, *size); });
+}
+
+void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mesh,
+                        std::shared_ptr<const std::vector<Finding>> findings) {
+    if (m_findings && findings && mesh == m_mesh && *findings == *m_findings) return;
+    m_mesh = std::move(mesh);
     m_findings = std::move(findings);
     m_title->setText(tr("FINDINGS · %1").arg(meshName.toUpper()));
     auto* content = new QWidget;
     auto* rows = new QVBoxLayout(content);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    m_nothing->setText(!m_findings ? tr("Looking …") : tr("Nothing is wrong with it."));
-    m_nothing->setVisible(!m_findings || m_findings->empty());
+    m_nothing->setText(tr("Nothing is wrong with it."));
+    m_nothing->setVisible(m_findings && m_findings->empty());
+    if (m_findings) m_look->hide();
     if (m_findings)
-        for (const Finding& finding : *m_findings) rows->addWidget(makeRow(finding, metresPerUnit));
+        for (const Finding& finding : *m_findings) rows->addWidget(makeRow(finding));
     m_scroll->setVisible(m_findings && !m_findings->empty());
     m_scroll->setWidget(content);  // which drops the one before
     m_rowsHeight = content->sizeHint().height();
@@ -123,7 +167,7 @@ void FindingsCard::show(const QString& meshName, std::shared_ptr<const std::vect
 
 // As tall as its rows, as far as the picture allows; beyond that they scroll.
 void FindingsCard::fit() {
-    constexpr int around = 122;
+    const int around = 152 - (m_nothing->isVisible() ? 0 : 30);
     m_scroll->setFixedHeight(std::min(m_rowsHeight, std::max(100, parentWidget()->height() - around)));
     adjustSize();
 }

@@ -6,7 +6,9 @@
 #include <memory>
 #include <QWidget>
 
+class QHBoxLayout;
 class QLabel;
+class QPushButton;
 class QScrollArea;
 class QVBoxLayout;
 
@@ -16,14 +18,18 @@ class FindingsCard : public QWidget {
     Q_OBJECT
 
 public:
-    explicit FindingsCard(QWidget* parent);
+    FindingsCard(Job& looking, Job& repairing, QWidget* parent);
 
-    /// @param findings  null while they are being looked for
-    void show(const QString& meshName, std::shared_ptr<const std::vector<Finding>> findings, double metresPerUnit);
+    /// @param findings  null while they are not known
+    void show(const QString& meshName, std::shared_ptr<const Mesh> mesh,
+              std::shared_ptr<const std::vector<Finding>> findings);
 
 signals:
     void placeChosen(const um::Vec3f& place);
-    void repairWanted(um::Fault fault);
+    /// @param size  up to which it is to be repaired, in the mesh's unit
+    void repairWanted(um::Fault fault, double size);
+    /// Looking for faults was cancelled, and is to be done after all.
+    void lookWanted();
     void closed();
 
 protected:
@@ -31,11 +37,14 @@ protected:
 
 private:
     void fit();
-    QWidget* makeRow(const Finding& finding, double metresPerUnit);
+    QWidget* makeRow(const Finding& finding);
+    void addRepair(const Finding& finding, QHBoxLayout* line, QPushButton* repair);
 
+    std::shared_ptr<const Mesh> m_mesh;
     std::shared_ptr<const std::vector<Finding>> m_findings;
     QLabel* m_title;
     QLabel* m_nothing;
+    QPushButton* m_look;
     QScrollArea* m_scroll;
     int m_rowsHeight = 0;
     QVBoxLayout* m_column;

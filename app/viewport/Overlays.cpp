@@ -102,7 +102,7 @@ void TintKey::setNumbers(const QString& line) {
     m_numbers = line;
     constexpr int least = 228;
     const int wide = std::max(least, QFontMetrics(textFont(-2)).horizontalAdvance(line) + 2);
-    setFixedSize(wide + 2 * keyMargin, 34 + (line.isEmpty() ? 0 : 18) + 2 * keyMargin);
+    setFixedSize(wide + 2 * keyMargin, 28 + (line.isEmpty() ? 0 : 18) + 2 * keyMargin);
     update();
     emit resized();
 }

@@ -3,12 +3,14 @@
 #include "base/File.h"
 #include "base/Units.h"
 #include "draw/Picture.h"
+#include "measure/PixelLoad.h"
 #include "measure/ShapeChange.h"
 #include "measure/Silhouette.h"
-#include "mesh/Health.h"
+#include "measure/TexelUse.h"
+#include "measure/TextureDrift.h"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
+#include <optional>
 
 namespace um {
 
@@ -16,6 +18,7 @@ namespace {
 
 constexpr int pictureSize = 200;
 constexpr int views = 26;
+constexpr std::size_t mostParts = 100;
 
 const std::array<Direction, 4> fixedDirections = {{{35, 15}, {0, 0}, {215, 25}, {90, 60}}};
 
@@ -24,6 +27,8 @@ struct Judged {
     Deviation deviation;
     Silhouette silhouette;
     ShapeChange shape;
+    PixelLoad load;
+    std::optional<TextureDrift> drift;  // where both have UVs
 };
 
 std::string base64(const std::string& bytes) {
@@ -121,10 +126,16 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                                   ? *level.evidence
                                   : measureDeviation(source, *level.mesh, {}, progress.span(at, at + share / 2));
         const double height = std::min(pixels, mostHeightPixels(source, *level.mesh));
-        judged.push_back({&level, std::move(deviation),
-                          measureSilhouette(source, *level.mesh, {views, height, 4},
-                                            progress.span(at + share / 2, at + 0.9 * share)),
-                          measureShapeChange(source, *level.mesh, progress.span(at + 0.9 * share, at + share))});
+        Judged one{
+            &level,
+            std::move(deviation),
+            measureSilhouette(source, *level.mesh, {views, height, 4}, progress.span(at + share / 2, at + 0.8 * share)),
+            measureShapeChange(source, *level.mesh, progress.span(at + 0.8 * share, at + 0.9 * share)),
+            measurePixelLoad(*level.mesh, views, height / tall, progress.span(at + 0.9 * share, at + share)),
+            std::nullopt};
+        if (!source.uvs.empty() && !level.mesh->uvs.empty())
+            one.drift = measureTextureDrift(source, *level.mesh, progress.span(at + share, at + share));
+        judged.push_back(std::move(one));
     }
     std::string html = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" +
                        escaped(document.name) + ": evidence</title><style>" + style + "</style></head><body>\n";
@@ -154,12 +165,52 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                 " … outside +" + length(range) + "</p>\n";
     }
 
-    html += "<h2>Shading and size</h2>\n<table>\n" + row({"", "shading turned, mean", "p95", "area", "volume"}, "th");
+    if (source.parts.size() > 1) {
+        html += "<h2>Largest deviation of each part</h2>\n<table>\n";
+        std::vector<std::string> heads = {""};
+        for (const Judged& one : judged) heads.push_back(escaped(one.level->name));
+        html += row(heads, "th");
+        for (std::size_t part = 0; part < std::min(source.parts.size(), mostParts); ++part) {
+            std::vector<std::string> cells = {escaped(source.parts[part].name)};
+            for (const Judged& one : judged) cells.push_back(length(one.deviation.byPart[part].max));
+            html += row(cells);
+        }
+        html += "</table>\n";
+        if (source.parts.size() > mostParts)
+            html += "<p class=\"soft\">Of " + formatCount(source.parts.size()) + " parts the first " +
+                    formatCount(mostParts) + ".</p>\n";
+    }
+
+    html += "<h2>Shading and size</h2>\n<table>\n" +
+            row({"", "shading turned, mean", "p95", "area", "volume", "texture drift, rms", "max"}, "th");
     for (const Judged& one : judged)
         html += row({escaped(one.level->name), formatNumber(one.shape.meanTurn) + "°",
                      formatNumber(one.shape.p95Turn) + "°", formatNumber(100 * one.shape.areaRatio) + " %",
-                     formatNumber(100 * one.shape.volumeRatio) + " %"});
+                     formatNumber(100 * one.shape.volumeRatio) + " %", one.drift ? length(one.drift->rms) : "no UVs",
+                     one.drift ? length(one.drift->max) : ""});
     html += "</table>\n";
+
+    html += "<h2>Cost at " + formatLength(distance) + "</h2>\n<table>\n" +
+            row({"", "pixels a triangle", "under 4 px", "overdraw"}, "th");
+    const auto loadRow = [&](const std::string& name, const PixelLoad& load) {
+        html += row({escaped(name), formatNumber(load.pixelsPerTriangle), formatNumber(100 * load.underFour) + " %",
+                     formatNumber(load.overdraw)});
+    };
+    const double pixelsPerUnit = std::min(pixels, mostHeightPixels(source, source)) / tall;
+    loadRow("Source", measurePixelLoad(source, views, pixelsPerUnit, progress.span(0.7, 0.7)));
+    for (const Judged& one : judged) loadRow(one.level->name, one.load);
+    html += "</table>\n";
+    const std::vector<TexelUse> texels = measureTexelUse(source);
+    if (!texels.empty()) {
+        html += "<table>\n" + row({"", "texture", "texels a pixel", "would do", "stretched"}, "th");
+        for (const TexelUse& use : texels)
+            html += row({escaped(source.materials[use.material].name),
+                         formatCount(std::size_t(use.width)) + " x " + formatCount(std::size_t(use.height)),
+                         formatNumber(use.density / pixelsPerUnit),
+                         formatCount(std::size_t(use.enough(pixelsPerUnit))) + " px",
+                         formatNumber(100 * use.stretched) + " %"});
+        html += "</table>\n";
+    }
 
     html += "<h2>Outlines from " + std::to_string(views) + " directions at " + formatNumber(std::round(pixels)) +
             " px</h2>\n<table>\n" + row({"", "at most", "mean", "area", "lost", "grown", "worst"}, "th");

@@ -1,5 +1,8 @@
 #include "measure/TexelUse.h"
 
+#include "base/Units.h"
+#include "mesh/UvMap.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -28,37 +31,12 @@ Largest largestOf(const Mesh& mesh, const Material& material) {
     return largest;
 }
 
-// How many texels a unit of length covers along the direction of most and of fewest of them.
-struct Density {
-    double area = 0, most = 0, fewest = 0;
-    double mean() const { return std::sqrt(most * fewest); }
-};
+UvScale scaleOf(const Mesh& mesh, TriangleId t, const Largest& largest) {
+    return uvScale(mesh, t, *largest.uvs, {largest.texture->width, largest.texture->height});
+}
 
-Density densityOf(const Mesh& mesh, TriangleId t, const Largest& largest) {
-    const Triangle &triangle = mesh.triangles[t], &wedges = mesh.wedgesOf(t);
-    const Vec3d a = mesh.positions[triangle[0]].cast<double>();
-    const Vec3d ab = mesh.positions[triangle[1]].cast<double>() - a;
-    const Vec3d ac = mesh.positions[triangle[2]].cast<double>() - a;
-    Density density;
-    density.area = ab.cross(ac).norm() / 2;
-    if (!(density.area > 0)) return density;
-    const Eigen::Vector2d size(largest.texture->width, largest.texture->height);
-    const auto texel = [&](std::size_t corner) {
-        return Eigen::Vector2d((*largest.uvs)[wedges[corner]].cast<double>().cwiseProduct(size));
-    };
-    // In axes of the triangle's own plane, of which the first runs along ab.
-    const double length = ab.norm(), along = ab.dot(ac) / length, up = 2 * density.area / length;
-    Eigen::Matrix2d places, texels;
-    places << length, along, 0, up;
-    texels.col(0) = texel(1) - texel(0);
-    texels.col(1) = texel(2) - texel(0);
-    const Eigen::Matrix2d map = texels * places.inverse();
-    // Its singular values, from what does not depend on the axes.
-    const double squares = map.squaredNorm(), product = std::abs(map.determinant());
-    const double sum = std::sqrt(squares + 2 * product), gap = std::sqrt(std::max(0.0, squares - 2 * product));
-    density.most = (sum + gap) / 2;
-    density.fewest = (sum - gap) / 2;
-    return density;
+double meanOf(const UvScale& scale) {
+    return std::sqrt(scale.most * scale.least);
 }
 
 }  // namespace
@@ -79,11 +57,11 @@ std::vector<TexelUse> measureTexelUse(const Mesh& mesh) {
         for (const Section& section : mesh.sections) {
             if (section.material != m) continue;
             for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
-                const Density density = densityOf(mesh, section.firstTriangle + i, largest);
-                if (!(density.area > 0)) continue;
-                places.emplace_back(float(density.mean()), float(density.area));
-                area += density.area;
-                if (density.most > mostStretch * density.fewest) stretched += density.area;
+                const UvScale scale = scaleOf(mesh, section.firstTriangle + i, largest);
+                if (!(scale.area > 0)) continue;
+                places.emplace_back(float(meanOf(scale)), float(scale.area));
+                area += scale.area;
+                if (scale.most > mostStretch * (1 + 1e-6) * scale.least) stretched += scale.area;
             }
         }
         if (places.empty()) continue;
@@ -108,15 +86,30 @@ std::vector<float> texelsPerUnit(const Mesh& mesh) {
         if (largest.texture == nullptr) continue;
         for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
             const TriangleId t = section.firstTriangle + i;
-            const Density density = densityOf(mesh, t, largest);
+            const UvScale scale = scaleOf(mesh, t, largest);
             for (const WedgeId w : mesh.wedgesOf(t)) {
-                texels[w] += float(density.area * density.mean());
-                areas[w] += float(density.area);
+                texels[w] += float(scale.area * meanOf(scale));
+                areas[w] += float(scale.area);
             }
         }
     }
     for (std::size_t w = 0; w < count; ++w) texels[w] = areas[w] > 0 ? texels[w] / areas[w] : 0;
     return texels;
+}
+
+std::vector<Finding> findLargeTextures(const Mesh& mesh, const std::vector<TexelUse>& uses, double pixelsPerUnit) {
+    std::vector<Finding> findings;
+    for (const TexelUse& use : uses) {
+        const int size = std::max(use.width, use.height), enough = use.enough(pixelsPerUnit);
+        if (enough == 0 || size < 4 * enough) continue;
+        findings.push_back({Fault::LargeTexture,
+                            1,
+                            0,
+                            {},
+                            mesh.materials[use.material].name + ": a texture of " + formatCount(std::size_t(size)) +
+                                " px where " + formatCount(std::size_t(enough)) + " px would do from here"});
+    }
+    return findings;
 }
 
 }  // namespace um

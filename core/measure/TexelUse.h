@@ -1,6 +1,6 @@
 #pragma once
 /// How fine textures lie on the surface, and which size of them would do where it is seen.
-#include "mesh/Mesh.h"
+#include "mesh/Health.h"
 
 namespace um {
 
@@ -21,5 +21,8 @@ std::vector<TexelUse> measureTexelUse(const Mesh& mesh);
 
 /// The density around each wedge (around each vertex, where the mesh has no wedges); 0 where there is no texture.
 std::vector<float> texelsPerUnit(const Mesh& mesh);
+
+/// Materials whose textures have at least four times the texels along a side that their pixels can show.
+std::vector<Finding> findLargeTextures(const Mesh& mesh, const std::vector<TexelUse>& uses, double pixelsPerUnit);
 
 }  // namespace um

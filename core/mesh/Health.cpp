@@ -2,8 +2,8 @@
 
 #include "base/Parallel.h"
 #include "base/Units.h"
-#include "mesh/Connectivity.h"
-#include "mesh/EdgeWalk.h"
+#include "mesh/Cracks.h"
+#include "mesh/UvMap.h"
 
 #include <cmath>
 
@@ -17,6 +17,13 @@ constexpr double needleRatio = 300;
 
 constexpr double bitShare = 0.01;
 
+// Around a hole, of the diagonal: a lid or a mouth is larger.
+constexpr double holeShare = 0.2;
+
+constexpr double mostUvStretch = 4;
+// Below that share it is of no matter.
+constexpr double leastUvShare = 0.01;
+
 // From here on single precision leaves less than a ten-thousandth of the size.
 constexpr double farRatio = 1000;
 
@@ -27,7 +34,7 @@ struct Found {
 
 Finding findingOf(Fault fault, std::vector<Found> found) {
     std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.size > b.size; });
-    Finding finding{fault, found.size(), found.empty() ? 0 : found.front().size, {}};
+    Finding finding{fault, found.size(), found.empty() ? 0 : found.front().size, {}, {}};
     for (const Found& one : found) {
         if (finding.places.size() == mostPlaces) break;
         finding.places.push_back(one.place);
@@ -102,21 +109,70 @@ std::vector<Box3f> boxesOf(const Mesh& mesh, const Pieces& pieces) {
 std::vector<Found> findBits(const Mesh& mesh) {
     const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
     const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
-    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces);
+    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces, bitShare * diagonal(mesh));
     std::vector<Found> found;
     for (std::size_t i = 0; i < isBit.size(); ++i)
         if (isBit[i] != 0) found.push_back({double(boxes[i].diagonal().norm()), boxes[i].center()});
     return found;
 }
 
+std::vector<Found> findCrackPlaces(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
+    std::vector<Found> found;
+    for (const CrackPair& pair : findCracks(mesh, borders, usualCrackWidth(mesh)))
+        found.push_back({pair.width, mesh.positions[pair.kept]});
+    return found;
+}
+
+Finding overlappingUvs(const Mesh& mesh, const Progress& progress) {
+    const UvOverlap overlap = findUvOverlap(mesh, progress);
+    std::vector<Found> found;
+    for (const TriangleId t : overlap.triangles) {
+        const Triangle& triangle = mesh.triangles[t];
+        found.push_back(
+            {areaNormal(mesh.positions[triangle[0]].cast<double>(), mesh.positions[triangle[1]].cast<double>(),
+                        mesh.positions[triangle[2]].cast<double>())
+                 .norm(),
+             middleOf(mesh, triangle)});
+    }
+    Finding finding = findingOf(Fault::OverlappingUvs, std::move(found));
+    finding.largest = overlap.share;
+    if (overlap.materials == 0) return finding;
+    finding.detail = "UVs overlap in " + countOf(overlap.materials, "material", "materials") + ", most in " +
+                     mesh.materials[overlap.worst].name + " on " + formatNumber(100 * overlap.share) +
+                     " % of what they cover";
+    return finding;
+}
+
+// The most stretched places of a size that can be seen first.
+Finding stretchedUvs(const Mesh& mesh) {
+    std::vector<Found> found;
+    double all = 0, stretched = 0;
+    for (const Section& section : mesh.sections) {
+        // A texture twice as wide as tall is meant for UVs that are.
+        const int number = mesh.materials[section.material].baseColorTexture.texture;
+        Eigen::Vector2d size(1, 1);
+        if (number >= 0) size = {mesh.textures[std::size_t(number)].width, mesh.textures[std::size_t(number)].height};
+        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const UvScale scale = uvScale(mesh, t, mesh.uvs, size);
+            all += scale.area;
+            if (!(scale.area > 0) || scale.most <= mostUvStretch * scale.least) continue;
+            stretched += scale.area;
+            found.push_back({scale.area, middleOf(mesh, mesh.triangles[t])});
+        }
+    }
+    if (!(stretched > leastUvShare * all)) return {Fault::StretchedUvs, 0, 0, {}, {}};
+    Finding finding = findingOf(Fault::StretchedUvs, std::move(found));
+    finding.largest = stretched / all;
+    return finding;
+}
+
 }  // namespace
 
-std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces) {
+std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces, double size) {
     const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
-    const double limit = bitShare * diagonal(mesh);
     std::vector<std::uint8_t> isBit(boxes.size());
     for (std::size_t i = 0; i < boxes.size(); ++i)
-        isBit[i] = !boxes[i].isEmpty() && double(boxes[i].diagonal().norm()) < limit;
+        isBit[i] = !boxes[i].isEmpty() && double(boxes[i].diagonal().norm()) < size;
     return isBit;
 }
 
@@ -168,6 +224,7 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     add(findingOf(Fault::NonManifoldEdge, atEdges(edges.nonManifold)));
     add(findingOf(Fault::Winding, atEdges(edges.winding)));
     add(findingOf(Fault::PinchedVertex, joined(pinched)));
+    add(findingOf(Fault::Crack, findCrackPlaces(mesh, edges.borders)));
     add(findingOf(Fault::Hole, holesOf(mesh, edges.borders)));
     add(findingOf(Fault::Duplicate, duplicates));
     add(findingOf(Fault::ZeroArea, flat));
@@ -178,10 +235,15 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     if (!box.isEmpty()) {
         const double size = diagonal(mesh), metres = size * mesh.metresPerUnit;
         const double away = double(box.center().norm());
-        if (size > 0 && away > farRatio * size) add({Fault::FarFromOrigin, 1, away, {box.center()}});
-        if (metres > 0 && (metres < 0.001 || metres > 5000)) add({Fault::OddUnit, 1, size, {box.center()}});
+        if (size > 0 && away > farRatio * size) add({Fault::FarFromOrigin, 1, away, {box.center()}, {}});
+        if (metres > 0 && (metres < 0.001 || metres > 5000)) add({Fault::OddUnit, 1, size, {box.center()}, {}});
     }
-    if (mesh.uvs.empty() && mesh.triangleCount() > 0) add({Fault::MissingUvs, 1, 0, {}});
+    if (mesh.uvs.empty()) {
+        if (mesh.triangleCount() > 0) add({Fault::MissingUvs, 1, 0, {}, {}});
+    } else {
+        add(overlappingUvs(mesh, progress));
+        add(stretchedUvs(mesh));
+    }
     progress.at(1);
     return findings;
 }
@@ -202,6 +264,11 @@ std::string describeFinding(const Finding& finding, double metresPerUnit) {
         case Fault::FarFromOrigin: return "Lies " + length() + " from the origin";
         case Fault::OddUnit: return "Measures " + length() + " across";
         case Fault::MissingUvs: return "No UVs";
+        case Fault::Crack: return count("vertex at a crack", "vertices at cracks") + ", up to " + length() + " wide";
+        case Fault::StretchedUvs:
+            return "UVs are stretched on " + formatNumber(100 * finding.largest) + " % of the surface";
+        case Fault::OverlappingUvs:
+        case Fault::LargeTexture: return finding.detail;
     }
     return {};
 }
@@ -220,12 +287,17 @@ std::string whyItMatters(Fault fault) {
         case Fault::FarFromOrigin: return "Single precision leaves too few digits: surfaces shake and crack.";
         case Fault::OddUnit: return "Hardly anything is of that size; the file's unit may be another one.";
         case Fault::MissingUvs: return "Textures cannot be put on; a level would need new ones.";
+        case Fault::Crack: return "Borders that should be one: reduced apart, they open.";
+        case Fault::OverlappingUvs: return "Right for what repeats or is mirrored; a bake would write there twice.";
+        case Fault::StretchedUvs: return "Textures are four times as coarse one way as the other, or worse.";
+        case Fault::LargeTexture: return "Texels that no pixel shows cost memory and loading.";
     }
     return {};
 }
 
 std::string repairOf(Fault fault) {
     switch (fault) {
+        case Fault::Crack: return "Weld";
         case Fault::Hole: return "Fill";
         case Fault::Winding: return "Turn";
         case Fault::ZeroArea:
@@ -233,6 +305,19 @@ std::string repairOf(Fault fault) {
         case Fault::LooseBit:
         case Fault::Isolated: return "Drop";
         default: return {};
+    }
+}
+
+bool hasSize(Fault fault) {
+    return fault == Fault::Crack || fault == Fault::Hole || fault == Fault::LooseBit;
+}
+
+double usualSize(const Mesh& mesh, Fault fault) {
+    switch (fault) {
+        case Fault::Crack: return usualCrackWidth(mesh);
+        case Fault::Hole: return holeShare * diagonal(mesh);
+        case Fault::LooseBit: return bitShare * diagonal(mesh);
+        default: return 0;
     }
 }
 

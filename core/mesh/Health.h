@@ -9,6 +9,7 @@
 namespace um {
 
 enum class Fault : std::uint8_t {
+    Crack,            ///< border vertices that lie all but together, as where parts were exported apart
     Hole,             ///< a closed run of edges that have one triangle only
     NonManifoldEdge,  ///< where three triangles or more meet
     PinchedVertex,    ///< where surfaces touch in one point only
@@ -20,14 +21,19 @@ enum class Fault : std::uint8_t {
     LooseBit,         ///< a loose piece smaller than a hundredth of the whole
     FarFromOrigin,    ///< coordinates whose size eats up their precision
     OddUnit,          ///< a size that hardly anything has
-    MissingUvs        ///< nothing that textures could go by
+    MissingUvs,       ///< nothing that textures could go by
+    OverlappingUvs,   ///< triangles of one material over each other in the texture
+    StretchedUvs,     ///< the texture several times as fine in one direction as in the other
+    LargeTexture      ///< more texels than pixels where it is seen; of a distance, not found by findFaults
 };
 
 struct Finding {
     Fault fault;
     std::size_t count = 0;
-    double largest = 0;         ///< length around the longest hole, or size of the largest bit, in the mesh's unit
+    double largest = 0;  ///< length around the longest hole, size of the largest bit, width of the widest crack, in
+                         ///< the mesh's unit; share of the UVs that overlap, of the area that is stretched
     std::vector<Vec3f> places;  ///< of each, the largest first, up to 1000
+    std::string detail;         ///< what else is to be said
 
     bool operator==(const Finding&) const = default;
 };
@@ -41,18 +47,24 @@ std::string describeFinding(const Finding& finding, double metresPerUnit);
 /// Why it matters, in one sentence.
 std::string whyItMatters(Fault fault);
 
-/// What repairing a fault would do ("Fill them"), or empty where that is not safe.
+/// What repairing a fault would do ("Fill"), or empty where that is not safe.
 std::string repairOf(Fault fault);
 
-/// For each piece whether it is smaller than a hundredth of the whole.
-std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces);
+/// Whether a repair goes up to a size that can be said: of holes around, of bits across, of cracks in width.
+bool hasSize(Fault fault);
+/// The size up to which that repair goes if nothing else is said, in the mesh's unit.
+double usualSize(const Mesh& mesh, Fault fault);
 
-/// Takes that fault out of a mesh, as far as it can be repaired: holes of up to 200 edges are filled, with the smallest
-/// area (Barequet & Sharir 1995, Computer Aided Geometric Design 12: filling gaps in the boundary of a polyhedron);
-/// pieces are turned so that neighbours agree, closed ones outwards; triangles and vertices that are nothing go away;
-/// so do loose bits.
+/// For each piece whether it is smaller than `size` across.
+std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces, double size);
+
+/// Takes that fault out of a mesh, as far as it can be repaired: cracks are welded; holes of up to 1000 edges are
+/// filled, with the smallest area (Barequet & Sharir 1995, Computer Aided Geometric Design 12: filling gaps in the
+/// boundary of a polyhedron); pieces are turned so that neighbours agree, closed ones outwards; triangles and vertices
+/// that are nothing go away; so do loose bits.
+/// @param size  up to which faults that have one are repaired, in the mesh's unit
 /// @returns how many of them were repaired
 /// @throws Cancelled
-std::size_t repairFault(Mesh& mesh, Fault fault, const Progress& progress);
+std::size_t repairFault(Mesh& mesh, Fault fault, double size, const Progress& progress);
 
 }  // namespace um

@@ -1,5 +1,5 @@
 #include "base/Parallel.h"
-#include "mesh/EdgeWalk.h"
+#include "mesh/Cracks.h"
 #include "mesh/Health.h"
 
 #include <map>
@@ -8,7 +8,7 @@ namespace um {
 namespace {
 
 // The smallest area needs the cube of the edges in time; what is larger is an opening rather than a hole.
-constexpr std::size_t mostEdges = 200;
+constexpr std::size_t mostEdges = 1000;
 
 std::size_t dropWhere(Mesh& mesh, const std::vector<std::uint8_t>& kept) {
     const auto gone = std::size_t(std::count(kept.begin(), kept.end(), 0));
@@ -36,9 +36,9 @@ std::size_t dropCollapsed(Mesh& mesh) {
     return dropWhere(mesh, kept);
 }
 
-std::size_t dropBits(Mesh& mesh) {
+std::size_t dropBits(Mesh& mesh, double size) {
     const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
-    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces);
+    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces, size);
     std::vector<std::uint8_t> kept(mesh.triangleCount());
     for (std::size_t t = 0; t < kept.size(); ++t) kept[t] = isBit[pieces.ofVertex[mesh.triangles[t][0]]] == 0;
     if (dropWhere(mesh, kept) == 0) return 0;
@@ -180,7 +180,14 @@ std::vector<std::array<std::size_t, 3>> leastAreaOver(const Mesh& mesh, const Ve
     return result;
 }
 
-std::size_t fillHoles(Mesh& mesh, const Progress& progress) {
+double lengthAround(const Mesh& mesh, const std::vector<VertexId>& loop) {
+    double length = 0;
+    for (std::size_t i = 0; i < loop.size(); ++i)
+        length += double((mesh.positions[loop[(i + 1) % loop.size()]] - mesh.positions[loop[i]]).norm());
+    return length;
+}
+
+std::size_t fillHoles(Mesh& mesh, double longest, const Progress& progress) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
     const std::vector<HalfEdge> borders = findEdgeFaults(mesh, around).borders;
     std::map<VertexId, TriangleId> borderTriangle;
@@ -189,7 +196,7 @@ std::size_t fillHoles(Mesh& mesh, const Progress& progress) {
     std::size_t filled = 0;
     for (const std::vector<VertexId>& loop : borderLoops(borders)) {
         progress.check();
-        if (loop.size() < 3 || loop.size() > mostEdges) continue;
+        if (loop.size() < 3 || loop.size() > mostEdges || !(lengthAround(mesh, loop) <= longest)) continue;
         std::vector<VertexId> corners = loop;
         std::sort(corners.begin(), corners.end());
         if (std::adjacent_find(corners.begin(), corners.end()) != corners.end()) continue;
@@ -223,13 +230,14 @@ std::size_t fillHoles(Mesh& mesh, const Progress& progress) {
 
 }  // namespace
 
-std::size_t repairFault(Mesh& mesh, Fault fault, const Progress& progress) {
+std::size_t repairFault(Mesh& mesh, Fault fault, double size, const Progress& progress) {
     switch (fault) {
-        case Fault::Hole: return fillHoles(mesh, progress);
+        case Fault::Crack: return weldCracks(mesh, size);
+        case Fault::Hole: return fillHoles(mesh, size, progress);
         case Fault::Winding: return orient(mesh, progress);
         case Fault::ZeroArea: return dropCollapsed(mesh);
         case Fault::Duplicate: return dropDuplicates(mesh);
-        case Fault::LooseBit: return dropBits(mesh);
+        case Fault::LooseBit: return dropBits(mesh, size);
         case Fault::Isolated: return dropIsolated(mesh);
         default: return 0;
     }

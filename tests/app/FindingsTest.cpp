@@ -95,6 +95,52 @@ private slots:
         QVERIFY(rowOf("duplicate") != nullptr);
     }
 
+    void repairsUpToTheSizeThatIsTyped() {
+        const auto source = m_window->model().document().source;
+        const auto repairUpTo = [&](const QString& typed) {
+            auto* field = rowOf("open borders")->findChild<CommitField*>();
+            field->selectAll();
+            QTest::keyClicks(field, typed);
+            QTest::keyClick(field, Qt::Key_Return);
+            const auto before = m_window->model().document().source;
+            QTest::mouseClick(test::buttonNamed(*rowOf("open borders"), "Fill"), Qt::LeftButton);
+            QVERIFY(waitUntil([&] { return !m_window->desk().repairJob().isRunning(); }));
+            QVERIFY(waitUntilIdle(*m_window));
+        };
+        const std::size_t holes = finding(Fault::Hole).count;
+        const double longest = finding(Fault::Hole).largest;
+        repairUpTo("0.001 mm");
+        QCOMPARE(m_window->model().document().source, source);  // none is that small
+        repairUpTo("100 mm");
+        const std::size_t left = finding(Fault::Hole).count;
+        QVERIFY2(left > 0 && left < holes, qPrintable(QString::number(left)));
+        QCOMPARE(finding(Fault::Hole).largest, longest);
+        auto* field = rowOf("open border")->findChild<CommitField*>();
+        QTest::keyClicks(field, "wide");
+        QTest::keyClick(field, Qt::Key_Return);
+        QVERIFY(field->toolTip().contains("wide"));  // what is wrong with it
+        m_window->model().undoStack().undo();
+        QCOMPARE(m_window->model().document().source, source);
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void looksAgainWhenItWasCancelled() {
+        HealthWatch& health = m_window->desk().health();
+        Document next = m_window->model().document();
+        next.source = std::make_shared<Mesh>(*next.source);
+        m_window->model().change("The same again", next);
+        QVERIFY(health.job().isRunning());
+        QTest::keyClick(m_window.get(), Qt::Key_Escape);
+        QVERIFY(waitUntilIdle(*m_window));
+        if (!health.of(next.source)) {  // else it was quicker than the key
+            QTest::mouseClick(test::buttonNamed(card(), "Look it over"), Qt::LeftButton);
+            QVERIFY(waitUntilIdle(*m_window));
+        }
+        QVERIFY(health.of(next.source) != nullptr);
+        m_window->model().undoStack().undo();
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
     void followsWhatIsShownAndCloses() {
         QTest::mouseClick(test::buttonNamed(card(), "Close"), Qt::LeftButton);
         QVERIFY(!card().isVisible());
@@ -102,7 +148,7 @@ private slots:
         Document next = m_window->model().document();
         auto clean = std::make_shared<Mesh>(*next.source);
         for (const Fault fault : {Fault::Duplicate, Fault::LooseBit, Fault::Winding, Fault::Hole})
-            repairFault(*clean, fault, Progress());
+            repairFault(*clean, fault, usualSize(*clean, fault), Progress());
         next.levels.push_back({"LOD 0", "", clean, nullptr});
         m_window->model().change("level", std::move(next));
         m_window->desk().show({0});
@@ -140,7 +186,7 @@ private:
         if (findings)
             for (const Finding& one : *findings)
                 if (one.fault == fault) return one;
-        return {fault, 0, 0, {}};
+        return {fault, 0, 0, {}, {}};
     }
 
     // The row whose first label has these words.

@@ -1,4 +1,9 @@
+#include "document/Document.h"
+#include "draw/Picture.h"
 #include "files/MeshFile.h"
+#include "measure/PixelLoad.h"
+#include "measure/TexelUse.h"
+#include "mesh/Health.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
@@ -70,6 +75,52 @@ private slots:
         QVERIFY(std::abs(shape["volume_ratio"].get<double>() - 1) < 0.05);
     }
 
+    void countsPixelsAndTexelsWhereItIsSeen() {
+        const std::string source = (m_folder / "painted.glb").string(), level = (m_folder / "painted2.glb").string();
+        Mesh sheet = test::makeSheet(60, 60, 1, 1, [](double x, double z) { return 0.1 * std::sin(5 * x + 4 * z); });
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), p.z());
+        const Picture picture(256, 256, {90, 60, 30});
+        sheet.textures.push_back({"paint", "image/png", std::make_shared<const std::string>(pngOf(picture)), 256, 256});
+        sheet.materials[0].name = "paint";
+        sheet.materials[0].baseColorTexture.texture = 0;
+        writeMesh(sheet, source, Progress());
+        QCOMPARE(umesh({"reduce", source, level, "--target", "200"}).code, 0);
+        const Json json =
+            Json::parse(umesh({"measure", source, level, "--at", "20m", "--load", "--texels", "--json", "-"}).out);
+        const double scale = json["pixel_load"]["pixels_per_unit"];
+        QVERIFY(std::abs(scale - 1440 / (2 * 20 * std::tan(25 * pi / 180))) < 0.01);
+        const Mesh reduced = readMesh(level, Progress()).mesh;
+        const PixelLoad load = measurePixelLoad(reduced, 26, scale, Progress());
+        QCOMPARE(json["pixel_load"]["level"]["pixels_per_triangle"].get<double>(), load.pixelsPerTriangle);
+        QCOMPARE(json["pixel_load"]["level"]["overdraw"].get<double>(), load.overdraw);
+        QVERIFY(json["pixel_load"]["source"]["pixels_per_triangle"].get<double>() < load.pixelsPerTriangle / 20);
+        const TexelUse use = measureTexelUse(reduced).at(0);
+        QCOMPARE(json["texels"][0]["enough"].get<int>(), use.enough(scale));
+        QCOMPARE(json["texels"][0]["texels_per_pixel"].get<double>(), use.density / scale);
+        QVERIFY(use.density > 200 && use.density < 257);                // the waves are longer than the sheet is wide
+        QCOMPARE(umesh({"measure", source, level, "--load"}).code, 2);  // from where?
+    }
+
+    void repairsWhatItIsTold() {
+        const std::string broken = (m_folder / "broken.ply").string(), mended = (m_folder / "mended.ply").string();
+        Mesh mesh = test::joined(test::makeSphere(1, 20), test::moved(test::makeSphere(0.01, 2), {0, 2, 0}));
+        std::vector<std::uint8_t> kept(mesh.triangleCount(), 1);
+        kept[5] = kept[17] = 0;
+        keepTriangles(mesh, kept);
+        mesh.unitStated = true;
+        writeMesh(mesh, broken, Progress());
+        const Json json =
+            Json::parse(umesh({"repair", broken, mended, "--fill", "500mm", "--drop-bits", "40mm", "--json", "-"}).out);
+        QCOMPARE(json["bits_dropped"].get<int>(), 1);
+        QCOMPARE(json["filled"].get<int>(), 2);
+        const auto findings = findFaults(readMesh(mended, Progress()).mesh, Progress());
+        QVERIFY(findings.size() == 1 && findings[0].fault == Fault::MissingUvs);
+        const Outcome small = umesh({"repair", broken, mended, "--fill", "1mm"});
+        QVERIFY(small.code == 0 && contains(small.out, "0 filled"));
+        QCOMPARE(umesh({"repair", broken, mended}).code, 2);
+        QCOMPARE(umesh({"repair", broken, mended, "--fill", "wide"}).code, 2);
+    }
+
     void writesAnEvidenceSheet() {
         const std::string level = (m_folder / "judged.ply").string(), out = (m_folder / "sheet.html").string();
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "300"}).code, 0);
@@ -77,6 +128,19 @@ private slots:
         QCOMPARE(outcome.code, 0);
         const std::string sheet = test::contentOf(out);
         QVERIFY(contains(sheet, "judged.ply") && contains(sheet, "2026-02-03") && contains(sheet, "12,800"));
+        // A document's own levels.
+        Document document;
+        document.name = "ball";
+        document.source = std::make_shared<const Mesh>(readMesh(m_sphere, Progress()).mesh);
+        document.levels = {{"far one", "", std::make_shared<const Mesh>(readMesh(level, Progress()).mesh), nullptr}};
+        document.tolerance = 0.00123;
+        saveDocument(document, m_folder / "ball.umesh", Progress());
+        const std::string file = (m_folder / "ball.umesh").string();
+        QCOMPARE(umesh({"report", file, "--out", out}).code, 0);
+        const std::string own = test::contentOf(out);
+        QVERIFY(own.find("far one") != std::string::npos && own.find("1.23 mm") != std::string::npos);
+        QCOMPARE(umesh({"report", file, level, "--out", out}).code, 2);
+        QCOMPARE(umesh({"report", m_sphere, "--out", out}).code, 2);
         QCOMPARE(umesh({"report", m_sphere, level, "--out", (m_folder / "sheet.txt").string()}).code, 2);
         QCOMPARE(umesh({"report", m_sphere, level, "--out", "/no/such/folder/sheet.html"}).code, 1);
     }

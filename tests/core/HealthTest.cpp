@@ -16,9 +16,22 @@ const Finding* findingIn(const std::vector<Finding>& findings, Fault fault) {
     return nullptr;
 }
 
+// UVs as one unwraps triangle by triangle: each has a cell of its own, none lies over another or is stretched.
+void unwrap(Mesh& mesh) {
+    const auto across = std::uint32_t(std::ceil(std::sqrt(double(mesh.triangleCount()))));
+    mesh.wedges.clear();
+    mesh.uvs.clear();
+    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+        mesh.wedges.push_back({3 * t, 3 * t + 1, 3 * t + 2});
+        const Vec2f cell(float(t % across), float(t / across));
+        for (const Vec2f& corner : {Vec2f(0.1f, 0.1f), Vec2f(0.9f, 0.1f), Vec2f(0.5f, 0.8f)})
+            mesh.uvs.emplace_back((cell + corner) / float(across));
+    }
+}
+
 Mesh sphere() {
     Mesh mesh = test::makeSphere(1, 20);
-    for (const Vec3f& p : mesh.positions) mesh.uvs.emplace_back(p.x(), p.y());
+    unwrap(mesh);
     return mesh;
 }
 
@@ -38,13 +51,11 @@ Mesh withHole(Mesh mesh, const Vec3f& place, float radius) {
 
 void append(Mesh& mesh, const Mesh& other, const Vec3f& shift) {
     const auto first = VertexId(mesh.vertexCount());
-    for (const Vec3f& p : other.positions) {
-        mesh.positions.push_back(p + shift);
-        if (!mesh.uvs.empty()) mesh.uvs.emplace_back(0, 0);
-    }
+    for (const Vec3f& p : other.positions) mesh.positions.push_back(p + shift);
     for (const Triangle& t : other.triangles) mesh.triangles.push_back({t[0] + first, t[1] + first, t[2] + first});
     mesh.sections.clear();
     ensureSections(mesh, "mesh");
+    if (!mesh.uvs.empty()) unwrap(mesh);
 }
 
 }  // namespace
@@ -65,18 +76,18 @@ private slots:
         QVERIFY((findings[0].places[0] - large).norm() < 0.15f);
         QVERIFY((findings[0].places[1] - small).norm() < 0.15f);
         QVERIFY(findings[0].largest > 2 * 0.25 * pi && findings[0].largest < 2 * 0.4 * pi);
-        QCOMPARE(repairFault(mesh, Fault::Hole, Progress()), std::size_t(2));
+        QCOMPARE(repairFault(mesh, Fault::Hole, 5, Progress()), std::size_t(2));
         requireSound(mesh, "the mesh");
         const Statistics s = gatherStatistics(mesh, Progress()).whole;
         QVERIFY(s.sound());
         QCOMPARE(s.borderEdges, std::size_t(0));
         QVERIFY(std::abs(test::volume(mesh) - test::volume(sphere())) < 0.1);
-        QVERIFY(findFaults(mesh, Progress()).empty());
+        QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::Hole) == nullptr);
     }
 
     void leavesLargeOpeningsOpen() {
         Mesh bowl = withHole(test::makeSphere(1, 90), Vec3f(0, 1, 0), 1.0f);  // more edges than a hole has
-        QCOMPARE(repairFault(bowl, Fault::Hole, Progress()), std::size_t(0));
+        QCOMPARE(repairFault(bowl, Fault::Hole, usualSize(bowl, Fault::Hole), Progress()), std::size_t(0));
     }
 
     void findsWhatIsTurnedOverAndTurnsItBack() {
@@ -85,13 +96,13 @@ private slots:
         const auto findings = findFaults(mesh, Progress());
         QVERIFY(findingIn(findings, Fault::Winding) != nullptr);
         QVERIFY(findingIn(findings, Fault::Winding)->count >= 6);
-        QCOMPARE(repairFault(mesh, Fault::Winding, Progress()), std::size_t(3));
+        QCOMPARE(repairFault(mesh, Fault::Winding, usualSize(mesh, Fault::Winding), Progress()), std::size_t(3));
         QVERIFY(findFaults(mesh, Progress()).empty());
         QVERIFY(test::volume(mesh) > 0);
         // Mostly inside out: the whole is turned to face outwards.
         for (std::size_t t = 0; t + 4 < mesh.triangleCount(); ++t)
             std::swap(mesh.triangles[t][0], mesh.triangles[t][1]);
-        QVERIFY(repairFault(mesh, Fault::Winding, Progress()) > 0);
+        QVERIFY(repairFault(mesh, Fault::Winding, usualSize(mesh, Fault::Winding), Progress()) > 0);
         QVERIFY(findFaults(mesh, Progress()).empty());
         QVERIFY(test::volume(mesh) > 0);
     }
@@ -101,13 +112,13 @@ private slots:
         for (const Vec3f& p : mesh.positions) mesh.normals.push_back(p.normalized());
         Mesh inverted = mesh;
         std::swap(mesh.triangles[10][0], mesh.triangles[10][1]);
-        QCOMPARE(repairFault(mesh, Fault::Winding, Progress()), std::size_t(1));
+        QCOMPARE(repairFault(mesh, Fault::Winding, usualSize(mesh, Fault::Winding), Progress()), std::size_t(1));
         QCOMPARE(mesh.normals.size(), mesh.positions.size());
         // Normals that point inwards like the corners' order did are of no use once it is turned.
         for (Vec3f& n : inverted.normals) n = -n;
         for (std::size_t t = 0; t + 4 < inverted.triangleCount(); ++t)
             std::swap(inverted.triangles[t][0], inverted.triangles[t][1]);
-        QVERIFY(repairFault(inverted, Fault::Winding, Progress()) > 4);
+        QVERIFY(repairFault(inverted, Fault::Winding, usualSize(inverted, Fault::Winding), Progress()) > 4);
         QVERIFY(inverted.normals.empty());
     }
 
@@ -117,10 +128,11 @@ private slots:
         mesh.triangles.push_back(Triangle(mesh.triangles[7]));
         mesh.triangles.push_back({mesh.triangles[9][1], mesh.triangles[9][0], mesh.triangles[9][2]});
         mesh.sections[0].triangleCount += 2;
+        unwrap(mesh);
         const auto findings = findFaults(mesh, Progress());
         QCOMPARE(findingIn(findings, Fault::Duplicate)->count, std::size_t(2));
         QVERIFY(findingIn(findings, Fault::NonManifoldEdge) != nullptr);
-        QCOMPARE(repairFault(mesh, Fault::Duplicate, Progress()), std::size_t(2));
+        QCOMPARE(repairFault(mesh, Fault::Duplicate, usualSize(mesh, Fault::Duplicate), Progress()), std::size_t(2));
         QCOMPARE(mesh.triangleCount(), before);
         QVERIFY(findFaults(mesh, Progress()).empty());
     }
@@ -137,10 +149,10 @@ private slots:
         QCOMPARE(findingIn(findings, Fault::ZeroArea)->count, std::size_t(1));
         QCOMPARE(findingIn(findings, Fault::Needle)->count, std::size_t(1));
         QVERIFY((findingIn(findings, Fault::Needle)->places[0] - Vec3f(5.5f, 0, 0)).norm() < 0.01f);
-        QCOMPARE(repairFault(mesh, Fault::ZeroArea, Progress()), std::size_t(1));
+        QCOMPARE(repairFault(mesh, Fault::ZeroArea, usualSize(mesh, Fault::ZeroArea), Progress()), std::size_t(1));
         QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::ZeroArea) == nullptr);
         QVERIFY(repairOf(Fault::Needle).empty());
-        QCOMPARE(repairFault(mesh, Fault::Needle, Progress()), std::size_t(0));
+        QCOMPARE(repairFault(mesh, Fault::Needle, usualSize(mesh, Fault::Needle), Progress()), std::size_t(0));
     }
 
     void findsLooseBitsAndDropsThem() {
@@ -150,7 +162,7 @@ private slots:
         const auto findings = findFaults(mesh, Progress());
         QCOMPARE(findingIn(findings, Fault::LooseBit)->count, std::size_t(1));
         QVERIFY((findingIn(findings, Fault::LooseBit)->places[0] - Vec3f(2, 0, 0)).norm() < 0.02f);
-        QCOMPARE(repairFault(mesh, Fault::LooseBit, Progress()), std::size_t(1));
+        QCOMPARE(repairFault(mesh, Fault::LooseBit, usualSize(mesh, Fault::LooseBit), Progress()), std::size_t(1));
         requireSound(mesh, "the mesh");
         QCOMPARE(gatherStatistics(mesh, Progress()).whole.pieces, std::size_t(2));
     }
@@ -158,9 +170,8 @@ private slots:
     void findsIsolatedAndPinchedVertices() {
         Mesh mesh = sphere();
         mesh.positions.push_back({9, 9, 9});
-        mesh.uvs.emplace_back(0, 0);
         QCOMPARE(findingIn(findFaults(mesh, Progress()), Fault::Isolated)->places[0], Vec3f(9, 9, 9));
-        QCOMPARE(repairFault(mesh, Fault::Isolated, Progress()), std::size_t(1));
+        QCOMPARE(repairFault(mesh, Fault::Isolated, usualSize(mesh, Fault::Isolated), Progress()), std::size_t(1));
         QVERIFY(findFaults(mesh, Progress()).empty());
         // Two balls that share one vertex.
         Mesh pair = test::makeSphere(1, 10);
@@ -189,12 +200,105 @@ private slots:
         QVERIFY(findingIn(findFaults(test::makeSphere(1, 4), Progress()), Fault::MissingUvs) != nullptr);
     }
 
+    void fillsHolesUpToASize() {
+        // Holes of about 0.75 and 1.9 around: only the smaller one is filled up to 1.2.
+        Mesh mesh = withHole(withHole(sphere(), {0, 0, 1}, 0.12f), {0, 1, 0}, 0.3f);
+        QCOMPARE(repairFault(mesh, Fault::Hole, 1.2, Progress()), std::size_t(1));
+        const auto findings = findFaults(mesh, Progress());
+        const Finding* hole = findingIn(findings, Fault::Hole);
+        QVERIFY(hole != nullptr && hole->count == 1 && hole->places[0].y() > 0.9f);
+    }
+
+    void dropsBitsUpToASize() {
+        Mesh mesh = sphere();
+        append(mesh, test::makeSphere(0.01, 2), {2, 0, 0});
+        append(mesh, test::makeSphere(0.1, 4), {0, 2, 0});
+        Mesh all = mesh;
+        QCOMPARE(repairFault(mesh, Fault::LooseBit, 0.1, Progress()), std::size_t(1));
+        QCOMPARE(repairFault(all, Fault::LooseBit, 0.4, Progress()), std::size_t(2));
+        QCOMPARE(all.triangleCount(), sphere().triangleCount());
+        QCOMPARE(repairFault(all, Fault::LooseBit, 100, Progress()), std::size_t(0));  // never all of it
+    }
+
+    void findsCracksAndWeldsThem() {
+        // Two halves of a sheet, exported apart: one side of the seam is off by a hair.
+        Mesh mesh = test::makeSheet(10, 10);
+        const Mesh other = test::makeSheet(10, 10);
+        append(mesh, other, {1.00003f, 0.00002f, 0});
+        QVERIFY(findPieces(mesh.triangles, mesh.vertexCount()).count() == 2);
+        const auto findings = findFaults(mesh, Progress());
+        const Finding* crack = findingIn(findings, Fault::Crack);
+        QVERIFY(crack != nullptr);
+        QCOMPARE(crack->count, std::size_t(11));
+        QVERIFY(std::abs(crack->largest - 3.6e-5) < 2e-6);
+        for (const Vec3f& place : crack->places) QVERIFY(std::abs(place.x() - 1) < 1e-4f);
+        Mesh narrow = mesh;
+        QCOMPARE(repairFault(narrow, Fault::Crack, 1e-5, Progress()), std::size_t(0));
+        QCOMPARE(repairFault(mesh, Fault::Crack, 1e-4, Progress()), std::size_t(11));
+        requireSound(mesh, "the mesh");
+        QCOMPARE(findPieces(mesh.triangles, mesh.vertexCount()).count(), std::size_t(1));
+        QCOMPARE(mesh.triangleCount(), std::size_t(400));
+        QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::Crack) == nullptr);
+    }
+
+    void weldsWhatLiesInOnePlaceThreeTimes() {
+        // Three sheets meet along a line without sharing it, each with its own UVs.
+        Mesh mesh = test::makeSheet(4, 4);
+        for (const Vec3f& p : mesh.positions) mesh.uvs.emplace_back(p.x(), p.z());
+        append(mesh, test::makeSheet(4, 4), {1, 0, 0});
+        Mesh upright = test::makeSheet(4, 4);
+        for (Vec3f& p : upright.positions) p = Vec3f(0, p.x(), p.z());
+        append(mesh, upright, {1, 0, 0});
+        QCOMPARE(repairFault(mesh, Fault::Crack, 1e-4, Progress()), std::size_t(10));
+        requireSound(mesh, "the mesh");
+        QCOMPARE(findPieces(mesh.triangles, mesh.vertexCount()).count(), std::size_t(1));
+        QCOMPARE(mesh.uvs.size(), std::size_t(3 * 96));  // each corner keeps its own
+    }
+
+    void takesNoSmallHoleForACrack() {
+        // A hole as wide as its edges are long, in a mesh so large that it is narrower than a crack could be.
+        Mesh mesh = withHole(sphere(), {0, 0, 1}, 0.12f);
+        append(mesh, test::makeSheet(1, 1, 1e5, 1e5), {5, 0, 0});
+        QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::Crack) == nullptr);
+    }
+
+    void findsUvsThatOverlap() {
+        // The left half's UVs lie over the right half's.
+        Mesh sheet = test::makeSheet(10, 10);
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), p.z());
+        QVERIFY(findFaults(sheet, Progress()).size() == 1);  // its border
+        Mesh folded = sheet;
+        for (Vec2f& uv : folded.uvs) uv.x() = uv.x() < 0.75f ? uv.x() : 1.5f - uv.x();
+        const auto findings = findFaults(folded, Progress());
+        const Finding* overlap = findingIn(findings, Fault::OverlappingUvs);
+        QVERIFY(overlap != nullptr);
+        QVERIFY2(std::abs(overlap->largest - 1.0 / 3) < 0.1, qPrintable(QString::number(overlap->largest)));
+        for (const Vec3f& place : overlap->places) QVERIFY(place.x() > 0.45f);
+        // Whole turns of the texture fall on the same place.
+        Mesh repeated = sheet;
+        for (Vec2f& uv : repeated.uvs) uv = 2 * uv;
+        const auto again = findFaults(repeated, Progress());
+        QVERIFY(findingIn(again, Fault::OverlappingUvs) != nullptr);
+        QVERIFY(std::abs(findingIn(again, Fault::OverlappingUvs)->largest - 1) < 0.05);
+    }
+
+    void findsUvsThatAreStretched() {
+        Mesh sheet = test::makeSheet(10, 10);
+        for (const Vec3f& p : sheet.positions)
+            sheet.uvs.emplace_back(p.x() < 0.45f ? p.x() : 0.45f + (p.x() - 0.45f) / 8, p.z());
+        const auto findings = findFaults(sheet, Progress());
+        const Finding* stretched = findingIn(findings, Fault::StretchedUvs);
+        QVERIFY(stretched != nullptr);
+        QVERIFY2(std::abs(stretched->largest - 0.55) < 0.06, qPrintable(QString::number(stretched->largest)));
+        for (const Vec3f& place : stretched->places) QVERIFY(place.x() > 0.4f);
+    }
+
     void saysEachInASentence() {
         for (int fault = 0; fault <= int(Fault::MissingUvs); ++fault) {
-            QVERIFY(!describeFinding({Fault(fault), 3, 0.5, {}}, 1).empty());
+            QVERIFY(!describeFinding({Fault(fault), 3, 0.5, {}, "some detail"}, 1).empty());
             QVERIFY(QString::fromStdString(whyItMatters(Fault(fault))).endsWith('.'));
         }
-        QCOMPARE(describeFinding({Fault::Hole, 1, 0.0043, {}}, 1),
+        QCOMPARE(describeFinding({Fault::Hole, 1, 0.0043, {}, {}}, 1),
                  std::string("1 open border, the longest 4.3 mm around"));
         Progress cancelled;
         cancelled.cancel();

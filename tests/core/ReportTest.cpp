@@ -3,6 +3,7 @@
 #include "base/Units.h"
 #include "document/Report.h"
 #include "draw/Picture.h"
+#include "measure/PixelLoad.h"
 #include "measure/Silhouette.h"
 #include "tests/support/Shapes.h"
 
@@ -46,6 +47,8 @@ private slots:
             const Silhouette s = measureSilhouette(*document.source, *level.mesh, {26, pixels, 4}, Progress());
             QVERIFY(has(formatNumber(s.max) + " px") && has(describe(s.directions[s.worst])));
             QVERIFY(has(formatCount(level.mesh->triangleCount())));
+            const PixelLoad load = measurePixelLoad(*level.mesh, 26, pixels / 2, Progress());
+            QVERIFY(has(formatNumber(load.pixelsPerTriangle)) && has(formatNumber(load.overdraw)));
         }
         QVERIFY(has("No UVs"));
     }
