@@ -151,8 +151,7 @@ void AssetDesk::connectViews() {
     connect(m_findings, &FindingsCard::closed, this, &AssetDesk::forgetPlaces);
     connect(m_findings, &FindingsCard::placeChosen, this, [this](const Vec3f& place) {
         forgetPlaces();
-        m_view->viewport().lookAt(place.cast<double>(), 0.07 * diagonal(*shownMesh()));
-        m_view->setMark(place.cast<double>());
+        goTo(place.cast<double>());
     });
     connect(m_export, &ExportCard::exported, &m_messages, &MessageBar::say);
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
@@ -656,6 +655,24 @@ void AssetDesk::openFindings() {
     m_findings->setVisible(!m_findings->isVisible());
     m_findings->raise();
     if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
+}
+
+// To a place of the surface, and then face to face with it, as soon as it is known which way that looks.
+void AssetDesk::goTo(const Vec3d& place) {
+    m_view->viewport().lookAt(place, 0.07 * diagonal(*shownMesh()));
+    m_view->setMark(place);
+    m_probing.start([this, mesh = shownMesh(), place](const Progress&) -> Job::Delivery {
+        const auto closest = closestOnMesh(*mesh, place);
+        if (!closest) return {};
+        const Triangle& t = mesh->triangles[closest->triangle];
+        const Vec3d normal = areaNormal(mesh->positions[t[0]].cast<double>(), mesh->positions[t[1]].cast<double>(),
+                                        mesh->positions[t[2]].cast<double>())
+                                 .normalized();
+        return [this, normal] {
+            if (!normal.isZero() && normal.allFinite())
+                m_view->viewport().lookFrom(std::atan2(normal.x(), normal.z()), std::asin(normal.y()));
+        };
+    });
 }
 
 void AssetDesk::goToWorst(int step) {

@@ -110,6 +110,7 @@ private:
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
     void forgetPlaces();
+    void goTo(const Vec3d& place);
     const Level* levelOf(Shown shown) const;
     const Level* shownLevel() const { return levelOf(m_shown); }
     std::shared_ptr<const Mesh> meshOf(Shown shown) const;

@@ -123,7 +123,7 @@ void FindingsCard::addRepair(const Finding& finding, QHBoxLayout* line, QPushBut
         return;
     }
     auto* field = new CommitField;
-    field->setFixedWidth(74);
+    field->setFixedWidth(92);
     field->setFont(textFont(-1));
     field->setHint(fault == Fault::Hole    ? tr("Holes up to this length around are filled")
                    : fault == Fault::Crack ? tr("Cracks up to this width are welded")
@@ -167,9 +167,16 @@ void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mes
 
 // As tall as its rows, as far as the picture allows; beyond that they scroll.
 void FindingsCard::fit() {
-    const int around = 152 - (m_nothing->isVisible() ? 0 : 30);
-    m_scroll->setFixedHeight(std::min(m_rowsHeight, std::max(100, parentWidget()->height() - around)));
+    constexpr int leastHeight = 100, below = 12;
+    m_scroll->setFixedHeight(leastHeight);
+    const int rest = sizeHint().height() - leastHeight;  // heading, progress and margins
+    m_scroll->setFixedHeight(
+        std::min(m_rowsHeight, std::max(leastHeight, parentWidget()->height() - y() - rest - below)));
     adjustSize();
+}
+
+void FindingsCard::moveEvent(QMoveEvent*) {
+    fit();
 }
 
 bool FindingsCard::eventFilter(QObject* watched, QEvent* event) {

@@ -15,14 +15,18 @@ void OutlineLayer::setPicture(const QImage& picture) {
     update();
 }
 
+void OutlineLayer::setKeyHeight(int fromBottom) {
+    m_fromBottom = fromBottom;
+    update();
+}
+
 void OutlineLayer::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     if (!m_picture.isNull()) painter.drawImage(rect(), m_picture);
-    // The key lies above the place of the deviation's scale.
-    constexpr int fromBottom = 98, fromRight = 14, square = 10;
+    constexpr int fromRight = 14, square = 10;
     painter.setFont(textFont(-2));
     int x = width() - fromRight;
-    const int y = height() - fromBottom;
+    const int y = height() - m_fromBottom - square;
     for (const auto& [text, color] :
          {std::pair(tr("grown"), theme().blue), std::pair(tr("outline lost"), theme().brick)}) {
         x -= painter.fontMetrics().horizontalAdvance(text);

@@ -13,6 +13,8 @@ public:
 
     /// In device pixels; an empty one shows nothing but the key to the colours.
     void setPicture(const QImage& picture);
+    /// How far above the lower edge the key to the colours stands.
+    void setKeyHeight(int fromBottom);
     const QImage& picture() const { return m_picture; }
 
 protected:
@@ -20,6 +22,7 @@ protected:
 
 private:
     QImage m_picture;
+    int m_fromBottom = 0;
 };
 
 }  // namespace um::app

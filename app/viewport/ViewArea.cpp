@@ -292,6 +292,8 @@ void ViewArea::arrange() {
     m_otherTag->move(line - 16 - m_otherTag->width(), tagTop);
     m_levelTag->move(line + 16, tagTop);
     m_key->move(width() - m_key->width() - margin, twins ? y + 4 : height() - m_key->height() - margin + 4);
+    // Above the key to the surface's colours, where that is.
+    m_outlineLayer->setKeyHeight(m_key->isVisible() && !twins ? m_key->height() + margin + 8 : margin + 4);
     const int insetTop = height() - m_inset->height() - margin;
     m_otherInset->move(margin, insetTop);
     m_inset->move(twins ? line + margin : margin, insetTop);

@@ -182,12 +182,12 @@ std::string reportHtml(const Document& document, const std::string& date, const 
     }
 
     html += "<h2>Shading and size</h2>\n<table>\n" +
-            row({"", "shading turned, mean", "p95", "area", "volume", "texture drift, rms", "max"}, "th");
+            row({"", "shading turned, mean", "p95", "area", "volume", "texture drift, mean", "p95"}, "th");
     for (const Judged& one : judged)
         html += row({escaped(one.level->name), formatNumber(one.shape.meanTurn) + "°",
                      formatNumber(one.shape.p95Turn) + "°", formatNumber(100 * one.shape.areaRatio) + " %",
-                     formatNumber(100 * one.shape.volumeRatio) + " %", one.drift ? length(one.drift->rms) : "no UVs",
-                     one.drift ? length(one.drift->max) : ""});
+                     formatNumber(100 * one.shape.volumeRatio) + " %", one.drift ? length(one.drift->mean) : "no UVs",
+                     one.drift ? length(one.drift->p95) : ""});
     html += "</table>\n";
 
     html += "<h2>Cost at " + formatLength(distance) + "</h2>\n<table>\n" +

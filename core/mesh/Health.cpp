@@ -264,7 +264,9 @@ std::string describeFinding(const Finding& finding, double metresPerUnit) {
         case Fault::FarFromOrigin: return "Lies " + length() + " from the origin";
         case Fault::OddUnit: return "Measures " + length() + " across";
         case Fault::MissingUvs: return "No UVs";
-        case Fault::Crack: return count("vertex at a crack", "vertices at cracks") + ", up to " + length() + " wide";
+        case Fault::Crack:
+            return count("vertex at a crack", "vertices at cracks") +
+                   (finding.largest > 0 ? ", up to " + length() + " wide" : ", whose sides meet but are not joined");
         case Fault::StretchedUvs:
             return "UVs are stretched on " + formatNumber(100 * finding.largest) + " % of the surface";
         case Fault::OverlappingUvs:
