@@ -4,12 +4,13 @@
 #include "base/File.h"
 #include "base/Parallel.h"
 #include "base/Units.h"
+#include "files/Mtl.h"
 #include "files/Text.h"
+#include "files/TextWriter.h"
 #include "mesh/Polygon.h"
 #include "mesh/Weld.h"
 
 #include <atomic>
-#include <charconv>
 #include <limits>
 #include <map>
 
@@ -178,41 +179,6 @@ std::vector<Chunk> parseChunks(const std::filesystem::path& path, std::string_vi
         },
         1);
     return chunks;
-}
-
-void readMaterialFile(const std::filesystem::path& path, MeshFile& result,
-                      std::map<std::string, std::uint32_t>& known) {
-    const MappedFile file(path);
-    std::string_view rest = file.text();
-    Material* material = nullptr;
-    bool textures = false;
-    while (!rest.empty()) {
-        LineCursor line(takeLine(rest));
-        const std::string_view word = line.word();
-        if (word == "newmtl") {
-            const std::string name(line.rest());
-            known.emplace(name, std::uint32_t(result.mesh.materials.size()));
-            result.mesh.materials.emplace_back().name = name;
-            material = &result.mesh.materials.back();
-            material->roughness = 1;
-            continue;
-        }
-        if (material == nullptr) continue;
-        const auto color = [&](float* to) {
-            for (int i = 0; i < 3; ++i)
-                if (const auto value = line.number()) to[i] = *value;
-        };
-        if (word == "Kd") color(material->baseColor.data());
-        if (word == "Ke") color(material->emission.data());
-        if (word == "d") material->baseColor[3] = line.number().value_or(1.0f);
-        if (word == "Tr") material->baseColor[3] = 1.0f - line.number().value_or(0.0f);
-        // A shininess exponent as the roughness that gives a highlight of the same width.
-        if (word == "Ns") material->roughness = std::sqrt(2.0f / (std::max(0.0f, line.number().value_or(0.0f)) + 2.0f));
-        if (word == "Pr") material->roughness = line.number().value_or(1.0f);
-        if (word == "Pm") material->metallic = line.number().value_or(0.0f);
-        textures = textures || word.starts_with("map_");
-    }
-    if (textures) result.notes.push_back("The materials name textures; those are not carried along.");
 }
 
 // Puts the chunks together: their vertices in a row, their faces as triangles.
@@ -455,49 +421,6 @@ void Assembler::assemble(const Progress& progress) {
     }
 }
 
-// Numbers in the shortest text that reads back as the same float.
-class TextWriter {
-public:
-    explicit TextWriter(FileWriter& writer) : m_writer(writer) {}
-
-    TextWriter& operator<<(std::string_view text) {
-        m_writer.write(text);
-        return *this;
-    }
-    TextWriter& operator<<(float value) { return number(value); }
-    TextWriter& operator<<(std::size_t value) { return number(value); }
-
-private:
-    template <class T>
-    TextWriter& number(T value) {
-        char buffer[32];
-        const auto [end, problem] = std::to_chars(buffer, buffer + sizeof buffer, value);
-        m_writer.write(buffer, std::size_t(end - buffer));
-        return *this;
-    }
-
-    FileWriter& m_writer;
-};
-
-// OBJ names end at the line's end; MTL names had better be one word.
-std::string oneWord(std::string name) {
-    std::replace_if(
-        name.begin(), name.end(), [](unsigned char c) { return c <= ' '; }, '_');
-    return name.empty() ? "unnamed" : name;
-}
-
-void writeMaterials(const Mesh& mesh, const std::filesystem::path& path) {
-    writeWhole(path, [&](FileWriter& writer) {
-        TextWriter out(writer);
-        for (const Material& material : mesh.materials) {
-            out << "newmtl " << oneWord(material.name) << "\nKd " << material.baseColor[0] << " "
-                << material.baseColor[1] << " " << material.baseColor[2] << "\nd " << material.baseColor[3] << "\nKe "
-                << material.emission[0] << " " << material.emission[1] << " " << material.emission[2] << "\nPr "
-                << material.roughness << "\nPm " << material.metallic << "\n\n";
-        }
-    });
-}
-
 }  // namespace
 
 void readObj(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
@@ -508,7 +431,7 @@ void readObj(const std::filesystem::path& path, std::string_view text, MeshFile&
 void writeObj(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {
     std::filesystem::path materialPath = path;
     materialPath.replace_extension(".mtl");
-    writeMaterials(mesh, materialPath);
+    writeMaterialFile(mesh, materialPath);
     writeWhole(path, [&](FileWriter& writer) {
         TextWriter out(writer);
         if (mesh.unitStated) out << "# unit: " << unitName(mesh.metresPerUnit) << "\n";
@@ -535,7 +458,7 @@ void writeObj(const Mesh& mesh, const std::filesystem::path& path, const Progres
         for (const Section& section : mesh.sections) {
             if (section.part != part) out << "o " << mesh.parts[section.part].name << "\n";
             part = section.part;
-            out << "usemtl " << oneWord(mesh.materials[section.material].name) << "\n";
+            out << "usemtl " << materialWord(mesh.materials[section.material]) << "\n";
             for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
                 const TriangleId t = section.firstTriangle + i;
                 if (t % 65536 == 0) progress.at(0.5 + 0.5 * double(t) / double(mesh.triangleCount()));

@@ -140,6 +140,23 @@ private slots:
         }
     }
 
+    void carriesTexturesThroughObj() {
+        const test::Folder folder;
+        Mesh sheet = texturedSheet(32);
+        sheet.textures[0].name = "fired clay/red";  // no name for a file
+        writeMesh(sheet, folder / "the jar.obj", Progress());
+        const MeshFile file = readMesh(folder / "the jar.obj", Progress());
+        QVERIFY2(file.notes.empty(), file.notes.empty() ? "" : file.notes[0].c_str());
+        QCOMPARE(file.mesh.textures.size(), std::size_t(1));
+        QCOMPARE(*file.mesh.textures[0].bytes, *sheet.textures[0].bytes);
+        QCOMPARE(file.mesh.materials[0].baseColorTexture.texture, 0);
+        folder.write("other.mtl", "newmtl a\nmap_Kd -s 2 2 nowhere.png\nmap_Bump x.png\n");
+        folder.write("other.obj", "mtllib other.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl a\nf 1 2 3\n");
+        const MeshFile other = readMesh(folder / "other.obj", Progress());
+        QVERIFY(other.mesh.textures.empty() && !other.mesh.materials[0].baseColorTexture);
+        QCOMPARE(other.notes.size(), std::size_t(2));  // missing, and not carried
+    }
+
     void leavesOutWhatIsNoImage() {
         const test::Folder folder;
         Mesh sheet = texturedSheet(64);
