@@ -534,7 +534,7 @@ void AssetDesk::drawOutlines() {
         constexpr std::size_t enough = 400000;
         const Mesh coarse =
             source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
-        const Mesh& drawn = coarse.triangles.empty() ? *source : coarse;
+        const ContourMesh drawn(coarse.triangles.empty() ? *source : coarse);
         const double height = standingHeight(*source) * source->metresPerUnit;
         std::vector<CoverageMask> outlines;
         for (const double pixels : SightlineStrip::outlineHeights()) {

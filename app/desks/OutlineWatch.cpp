@@ -55,10 +55,10 @@ OutlineWatch::OutlineWatch(Viewport& viewport, QObject* parent) : QObject(parent
     m_soon.setSingleShot(true);
     m_soon.setInterval(delay);
     connect(&m_soon, &QTimer::timeout, this, [this] {
-        if (!m_level) return;
-        m_allSides.start([this, source = m_source, level = m_level, height = m_heightPixels](const Progress& progress) {
+        if (!m_pair) return;
+        m_allSides.start([this, pair = m_pair, height = m_heightPixels](const Progress& progress) {
             auto found = std::make_shared<const Silhouette>(
-                measureSilhouette(*source, *level, {SilhouetteSettings().views, height}, progress));
+                measureSilhouette(pair->source, pair->level, {SilhouetteSettings().views, height}, progress));
             return [this, found] {
                 m_silhouette = found;
                 emit measured();
@@ -76,27 +76,46 @@ OutlineWatch::OutlineWatch(Viewport& viewport, QObject* parent) : QObject(parent
 }
 
 bool OutlineWatch::isIdle() const {
-    return !m_soon.isActive() && !m_allSides.isRunning() && !m_here.isRunning() && !m_drawing.isRunning();
+    return !m_preparing.isRunning() && !m_soon.isActive() && !m_allSides.isRunning() && !m_here.isRunning() &&
+           !m_drawing.isRunning();
 }
 
 void OutlineWatch::watch(std::shared_ptr<const Mesh> source, std::shared_ptr<const Mesh> level, double heightPixels) {
     if (!level || level == source || !(heightPixels >= 1)) level.reset();
     const bool isSamePair = source == m_source && level == m_level;
-    if (level && !isSamePair) {
-        m_standingHeight = standingHeight(*source);
-        m_mostHeightPixels = mostHeightPixels(*source, *level);
-    }
-    // Nearer than that the player sees only a part of it anyway.
-    if (level) heightPixels = std::min(heightPixels, m_mostHeightPixels);
-    if (isSamePair && std::abs(heightPixels - m_heightPixels) < 1e-6 * heightPixels) return;
+    if (isSamePair && std::abs(heightPixels - m_wantedHeight) < 1e-6 * heightPixels) return;
     m_source = std::move(source);
     m_level = std::move(level);
-    m_heightPixels = heightPixels;
+    m_wantedHeight = heightPixels;
+    if (isSamePair) {
+        compare();
+        return;
+    }
+    m_pair.reset();
+    compare();
+    if (m_level) preparePair();
+}
+
+void OutlineWatch::preparePair() {
+    m_preparing.start([this, source = m_source, level = m_level](const Progress&) -> Job::Delivery {
+        const auto pair = std::make_shared<const Pair>(source, level);
+        return [this, pair] {
+            if (pair->sourceMesh != m_source || pair->levelMesh != m_level) return;
+            m_pair = pair;
+            compare();
+        };
+    });
+}
+
+// Everything anew; what is known belongs to another pair or size.
+void OutlineWatch::compare() {
+    // Nearer than that the player sees only a part of it anyway.
+    m_heightPixels = m_pair ? std::min(m_wantedHeight, m_pair->mostHeightPixels) : m_wantedHeight;
     m_silhouette.reset();
     m_allSides.cancel();
     m_soon.stop();
     emit measured();
-    if (m_level) m_soon.start();
+    if (m_pair) m_soon.start();
     cameraMoved();
 }
 
@@ -105,39 +124,40 @@ void OutlineWatch::setPictureWanted(bool wanted) {
 }
 
 void OutlineWatch::cameraMoved() {
-    if (!m_level) emit seenFromHere(std::nullopt);
+    if (!m_pair) emit seenFromHere(std::nullopt);
     compareFromHere();
     drawPicture();
 }
 
 void OutlineWatch::compareFromHere() {
-    if (!m_level) return;
+    if (!m_pair) return;
     m_hereWaits = m_here.isRunning();
     if (m_hereWaits) return;
-    const double pixelsPerUnit = m_heightPixels / m_standingHeight;
-    m_here.start([this, source = m_source, level = m_level, turn = m_viewport.camera().turn(),
-                  pixelsPerUnit](const Progress&) -> Job::Delivery {
-        const OutlineDifference found = compareFrom(*source, *level, turn, pixelsPerUnit, SilhouetteSettings().across);
-        return [this, found, level] {
-            if (level == m_level) emit seenFromHere(found);
-        };
-    });
+    const double pixelsPerUnit = m_heightPixels / m_pair->standingHeight;
+    m_here.start(
+        [this, pair = m_pair, turn = m_viewport.camera().turn(), pixelsPerUnit](const Progress&) -> Job::Delivery {
+            const OutlineDifference found =
+                compareFrom(pair->source, pair->level, turn, pixelsPerUnit, SilhouetteSettings().across);
+            return [this, found, pair] {
+                if (pair == m_pair) emit seenFromHere(found);
+            };
+        });
 }
 
 void OutlineWatch::drawPicture() {
     // The old one belongs to another view.
     emit pictureChanged({});
-    if (!m_level || !m_pictureWanted) return;
+    if (!m_pair || !m_pictureWanted) return;
     m_pictureWaits = m_drawing.isRunning();
     if (m_pictureWaits) return;
-    const QSize size = m_viewport.size() * m_viewport.devicePixelRatioF();
+    const QSize size = m_viewport.placeOf(false).size() * m_viewport.devicePixelRatioF();
     if (size.isEmpty()) return;
-    m_drawing.start([this, source = m_source, level = m_level, camera = m_viewport.camera(), size,
+    m_drawing.start([this, pair = m_pair, camera = m_viewport.camera(), size,
                      colors = theme()](const Progress& progress) -> Job::Delivery {
-        const OutlinePair pair =
-            drawOutlines(*source, *level, toPixels(camera, size), size.width(), size.height(), across, progress);
-        return [this, picture = pictureOf(pair, colors), level, camera] {
-            if (level == m_level && m_pictureWanted && camera == m_viewport.camera()) emit pictureChanged(picture);
+        const OutlinePair drawn = drawOutlines(pair->source, pair->level, toPixels(camera, size), size.width(),
+                                               size.height(), across, progress);
+        return [this, picture = pictureOf(drawn, colors), pair, camera] {
+            if (pair == m_pair && m_pictureWanted && camera == m_viewport.camera()) emit pictureChanged(picture);
         };
     });
 }

@@ -41,15 +41,25 @@ private:
     void drawPicture();
 
     Viewport& m_viewport;
+    /// Both made ready for looking at their outlines; they keep the meshes that they belong to.
+    struct Pair {
+        std::shared_ptr<const Mesh> sourceMesh, levelMesh;
+        ContourMesh source{*sourceMesh}, level{*levelMesh};
+        // Going over all vertices at each move would hold up the window.
+        double standingHeight = um::standingHeight(*sourceMesh);
+        double mostHeightPixels = um::mostHeightPixels(*sourceMesh, *levelMesh);
+    };
+    void preparePair();
+    void compare();
+
     std::shared_ptr<const Mesh> m_source, m_level;
-    double m_heightPixels = 0;
-    // Of the pair, known once: going over all vertices at each move would hold up the window.
-    double m_standingHeight = 1, m_mostHeightPixels = 0;
+    std::shared_ptr<const Pair> m_pair;  // null while it is made ready
+    double m_wantedHeight = 0, m_heightPixels = 0;
     std::shared_ptr<const Silhouette> m_silhouette;
     bool m_pictureWanted = false;
     bool m_hereWaits = false, m_pictureWaits = false;  // for the one that is running
     QTimer m_soon;
-    Job m_allSides, m_here, m_drawing;
+    Job m_preparing, m_allSides, m_here, m_drawing;
 };
 
 }  // namespace um::app

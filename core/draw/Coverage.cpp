@@ -13,7 +13,8 @@ constexpr double largestPicture = 8192;
 
 }  // namespace
 
-CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double pixelsPerUnit) {
+CoverageMask drawCoverage(const ContourMesh& contour, const Eigen::Matrix3d& turn, double pixelsPerUnit) {
+    const Mesh& mesh = contour.mesh();
     const double scale = pixelsPerUnit * samplesAcross;
     // Counted from the mesh's middle, where single precision is best.
     const Vec3d middle = boundingBox(mesh).center().cast<double>();
@@ -35,8 +36,8 @@ CoverageMask drawCoverage(const Mesh& mesh, const Eigen::Matrix3d& turn, double 
     const Eigen::Vector2d origin = box.min() - Eigen::Vector2d::Constant(samplesAcross);
     SampleMask samples(mask.width * samplesAcross, mask.height * samplesAcross);
     const Vec2f shift = origin.cast<float>();
-    for (const Triangle& t : mesh.triangles)
-        samples.cover(places[t[0]] - shift, places[t[1]] - shift, places[t[2]] - shift);
+    for (Vec2f& place : places) place -= shift;
+    contour.cover(samples, places);
     return coverageOf(samples, samplesAcross);
 }
 

@@ -27,12 +27,8 @@ public:
         return {m_words.data() + std::size_t(y) * std::size_t(m_wordsPerRow), std::size_t(m_wordsPerRow)};
     }
 
-    /// Covers the samples whose centres (at 0.5, 1.5 …) lie in the triangle or on its edge.
-    void cover(const Vec2f& a, const Vec2f& b, const Vec2f& c);
-    void cover(const std::vector<Triangle>& triangles, const std::vector<Vec2f>& places);
-
-    /// Covers what the other one, of the same size, covers too.
-    void unite(const SampleMask& other);
+    /// Covers samples first … last of a row.
+    void setRun(int y, int first, int last);
 
     std::size_t count() const;
 
@@ -43,9 +39,6 @@ public:
     double distanceToNearest(int x, int y, double most) const;
 
 private:
-    bool isFull(int y, int first, int last) const;
-    void setRun(int y, int first, int last);
-
     int m_width = 0, m_height = 0, m_wordsPerRow = 0;
     std::vector<std::uint64_t> m_words;
 };

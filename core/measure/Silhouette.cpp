@@ -29,14 +29,15 @@ std::vector<Vec2f> placesIn(const Mesh& mesh, const Vec3d& middle, const Eigen::
 
 }  // namespace
 
-OutlineDifference compareFrom(const Mesh& source, const Mesh& level, const Mat3d& turn, double pixelsPerUnit,
-                              int across) {
+OutlineDifference compareFrom(const ContourMesh& source, const ContourMesh& level, const Mat3d& turn,
+                              double pixelsPerUnit, int across) {
     // Counted from the source's middle, where single precision is best.
-    const Vec3d middle = boundingBox(source).center().cast<double>();
+    const Vec3d middle = boundingBox(source.mesh()).center().cast<double>();
     const double scale = pixelsPerUnit * across;
     Eigen::Matrix<float, 2, 3> flat;
     flat << (turn.row(0) * scale).cast<float>(), (-turn.row(1) * scale).cast<float>();
-    std::vector<Vec2f> sourcePlaces = placesIn(source, middle, flat), levelPlaces = placesIn(level, middle, flat);
+    std::vector<Vec2f> sourcePlaces = placesIn(source.mesh(), middle, flat),
+                       levelPlaces = placesIn(level.mesh(), middle, flat);
     Eigen::AlignedBox2f box;
     for (const auto* places : {&sourcePlaces, &levelPlaces})
         for (const Vec2f& place : *places) box.extend(place);
@@ -47,8 +48,8 @@ OutlineDifference compareFrom(const Mesh& source, const Mesh& level, const Mat3d
         for (Vec2f& place : *places) place -= origin;
     SampleMask inSource(int(std::ceil(size.x())), int(std::ceil(size.y())));
     SampleMask inLevel = inSource;
-    inSource.cover(source.triangles, sourcePlaces);
-    inLevel.cover(level.triangles, levelPlaces);
+    source.cover(inSource, sourcePlaces);
+    level.cover(inLevel, levelPlaces);
     return compareOutlines(inSource, inLevel, across);
 }
 
@@ -142,16 +143,21 @@ std::vector<Direction> viewDirections(int count) {
 
 Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const SilhouetteSettings& settings,
                              const Progress& progress) {
+    return measureSilhouette(ContourMesh(source), ContourMesh(level), settings, progress);
+}
+
+Silhouette measureSilhouette(const ContourMesh& source, const ContourMesh& level, const SilhouetteSettings& settings,
+                             const Progress& progress) {
     Silhouette result;
     result.heightPixels = settings.heightPixels;
     result.directions = viewDirections(settings.views);
     result.views.resize(result.directions.size());
-    const Box3f box = boundingBox(source);
+    const Box3f box = boundingBox(source.mesh());
     if (box.isEmpty()) return result;
-    const double height = standingHeight(source);
+    const double height = standingHeight(source.mesh());
     if (!(height > 0) || !(settings.heightPixels > 0)) return result;
     const double pixelsPerUnit = settings.heightPixels / height;
-    if (settings.heightPixels > mostHeightPixels(source, level))
+    if (settings.heightPixels > mostHeightPixels(source.mesh(), level.mesh()))
         throw MeshError("Outlines at " + std::to_string(int(settings.heightPixels)) +
                         " px would need pictures of more than 4,096 pixels a side; ask for fewer.");
     // Of a direction and its opposite, the later one in the list is drawn.
@@ -187,11 +193,13 @@ Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const Silhou
     return result;
 }
 
-OutlinePair drawOutlines(const Mesh& source, const Mesh& level, const Eigen::Matrix<double, 3, 4>& project, int width,
-                         int height, int across, const Progress& progress) {
+OutlinePair drawOutlines(const ContourMesh& source, const ContourMesh& level,
+                         const Eigen::Matrix<double, 3, 4>& project, int width, int height, int across,
+                         const Progress& progress) {
     OutlinePair pair{SampleMask(width * across, height * across), SampleMask(width * across, height * across)};
-    const auto draw = [&](const Mesh& mesh, SampleMask& mask) {
+    const auto draw = [&](const ContourMesh& contour, SampleMask& mask) {
         constexpr float hidden = std::numeric_limits<float>::quiet_NaN();
+        const Mesh& mesh = contour.mesh();
         std::vector<Vec2f> places(mesh.vertexCount());
         parallelFor(places.size(), [&](std::size_t v) {
             const Vec3d seen = project * mesh.positions[v].cast<double>().homogeneous();
@@ -199,22 +207,7 @@ OutlinePair drawOutlines(const Mesh& source, const Mesh& level, const Eigen::Mat
                                      : Vec2f(Vec2f::Constant(hidden));
         });
         progress.check();
-        // Each share of the triangles on a picture of its own; all of them together are the whole.
-        constexpr std::size_t shares = 4;
-        std::array<SampleMask, shares> masks;
-        parallelFor(
-            shares,
-            [&](std::size_t i) {
-                masks[i] = mask;
-                const std::size_t end = mesh.triangleCount() * (i + 1) / shares;
-                for (std::size_t n = mesh.triangleCount() * i / shares; n < end; ++n) {
-                    const Triangle& t = mesh.triangles[n];
-                    const Vec2f &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
-                    if (!std::isnan(a.x()) && !std::isnan(b.x()) && !std::isnan(c.x())) masks[i].cover(a, b, c);
-                }
-            },
-            1);
-        for (const SampleMask& part : masks) mask.unite(part);
+        contour.cover(mask, places);
         progress.check();
     };
     draw(source, pair.source);

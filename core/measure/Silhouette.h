@@ -1,7 +1,7 @@
 #pragma once
 /// How far a level's outline is from its source's, in pixels, from many directions.
 #include "base/Progress.h"
-#include "draw/SampleMask.h"
+#include "draw/Contour.h"
 
 #include <string>
 
@@ -23,8 +23,8 @@ struct OutlineDifference {
 OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& level, int across);
 
 /// The same for two meshes drawn without perspective, looking along -z after `turn`.
-OutlineDifference compareFrom(const Mesh& source, const Mesh& level, const Mat3d& turn, double pixelsPerUnit,
-                              int across);
+OutlineDifference compareFrom(const ContourMesh& source, const ContourMesh& level, const Mat3d& turn,
+                              double pixelsPerUnit, int across);
 
 /// A direction to look from, towards the viewer.
 struct Direction {
@@ -72,6 +72,8 @@ struct Silhouette {
 /// of them is drawn.
 /// @throws MeshError   if a picture would have more than 4096 pixels a side
 /// @throws Cancelled
+Silhouette measureSilhouette(const ContourMesh& source, const ContourMesh& level, const SilhouetteSettings& settings,
+                             const Progress& progress);
 Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const SilhouetteSettings& settings,
                              const Progress& progress);
 
@@ -80,7 +82,8 @@ Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const Silhou
 struct OutlinePair {
     SampleMask source, level;
 };
-OutlinePair drawOutlines(const Mesh& source, const Mesh& level, const Eigen::Matrix<double, 3, 4>& project, int width,
-                         int height, int across, const Progress& progress);
+OutlinePair drawOutlines(const ContourMesh& source, const ContourMesh& level,
+                         const Eigen::Matrix<double, 3, 4>& project, int width, int height, int across,
+                         const Progress& progress);
 
 }  // namespace um

@@ -220,8 +220,9 @@ private slots:
         const auto towards = [&] { return Vec3d(desk.view().viewport().camera().turn().row(2).transpose()); };
         QVERIFY((towards() - worst.vector()).norm() < 0.03);
         QVERIFY(waitUntilIdle(*m_window));
-        const double here =
-            compareFrom(source, level, desk.view().viewport().camera().turn(), height / standingHeight(source), 4).max;
+        const double here = compareFrom(ContourMesh(source), ContourMesh(level), desk.view().viewport().camera().turn(),
+                                        height / standingHeight(source), 4)
+                                .max;
         QVERIFY2(visibleTexts().join("|").contains(
                      QString("outline off by %1 px from here").arg(QString::fromStdString(formatNumber(here)))),
                  qPrintable(visibleTexts().join("|")));

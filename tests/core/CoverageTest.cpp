@@ -23,7 +23,8 @@ private slots:
     void coversADiskForASphere() {
         const Mesh sphere = test::makeSphere(1, 60);
         for (const double radius : {6.0, 20.0, 60.0}) {
-            const double covered = coveredPixels(drawCoverage(sphere, Eigen::Matrix3d::Identity(), radius));
+            const double covered =
+                coveredPixels(drawCoverage(ContourMesh(sphere), Eigen::Matrix3d::Identity(), radius));
             QVERIFY2(std::abs(covered - pi * radius * radius) < 0.02 * pi * radius * radius,
                      qPrintable(QString::number(covered)));
         }
@@ -31,7 +32,7 @@ private slots:
 
     void coversARectangleExactly() {
         const Mesh box = test::makeBox({8, 4, 2}, 3);
-        const CoverageMask mask = drawCoverage(box, Eigen::Matrix3d::Identity(), 5);
+        const CoverageMask mask = drawCoverage(ContourMesh(box), Eigen::Matrix3d::Identity(), 5);
         QVERIFY(std::abs(coveredPixels(mask) - 40 * 20) < 1e-6);
         QCOMPARE(mask.at(0, 0), std::uint8_t(0));  // the margin
         QCOMPARE(mask.at(1, 1), std::uint8_t(255));
@@ -42,12 +43,12 @@ private slots:
     void followsTheTurn() {
         const Mesh box = test::makeBox({8, 4, 2}, 1);
         const Eigen::Matrix3d quarter = Eigen::AngleAxisd(pi / 2, Vec3d::UnitY()).toRotationMatrix();
-        QVERIFY(std::abs(coveredPixels(drawCoverage(box, quarter, 10)) - 20 * 40) < 25);
+        QVERIFY(std::abs(coveredPixels(drawCoverage(ContourMesh(box), quarter, 10)) - 20 * 40) < 25);
     }
 
     void refusesHugePictures() {
         QVERIFY(test::errorOf([] {
-                    drawCoverage(test::makeBox({1, 1, 1}), Eigen::Matrix3d::Identity(), 1e6);
+                    drawCoverage(ContourMesh(test::makeBox({1, 1, 1})), Eigen::Matrix3d::Identity(), 1e6);
                 }).contains("8,192"));
     }
 };

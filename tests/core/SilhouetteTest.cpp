@@ -137,8 +137,9 @@ private slots:
         Eigen::Matrix<double, 3, 4> project;
         const double f = 300;
         project << f, 0, -200, 800, 0, -f, -200, 800, 0, 0, -1, 4;
-        const Mesh ball = test::makeSphere(1, 60);
-        const OutlinePair pair = drawOutlines(ball, test::makeSphere(0.5, 60), project, 400, 400, 4, Progress());
+        const Mesh ball = test::makeSphere(1, 60), smaller = test::makeSphere(0.5, 60);
+        const OutlinePair pair =
+            drawOutlines(ContourMesh(ball), ContourMesh(smaller), project, 400, 400, 4, Progress());
         const OutlineDifference d = compareOutlines(pair.source, pair.level, 4);
         const double radius = f / std::sqrt(15.0), small = f * 0.5 / std::sqrt(15.75);
         QVERIFY2(std::abs(d.sourceArea - pi * radius * radius) < 0.01 * pi * radius * radius,
@@ -147,7 +148,46 @@ private slots:
         QCOMPARE(d.grown, 0.0);
         // From inside nothing of it lies wholly in front.
         project.col(3) << -200.0 * 0, -200.0 * 0, 0;
-        drawOutlines(ball, ball, project, 400, 400, 4, Progress());
+        drawOutlines(ContourMesh(ball), ContourMesh(ball), project, 400, 400, 4, Progress());
+    }
+
+    void coversWhatItsTrianglesCover() {
+        // Against each triangle by itself: a closed ball, one with holes, a soup in which triangles overlap at random
+        // and turn any way, and one with places that cannot be seen.
+        const auto isIn = [](double x, double y, const Vec2f& a, const Vec2f& b, const Vec2f& c) {
+            const auto side = [&](const Vec2f& p, const Vec2f& q) {
+                return (double(q.x()) - double(p.x())) * (y - double(p.y())) -
+                       (double(q.y()) - double(p.y())) * (x - double(p.x()));
+            };
+            const double s = side(a, b), t = side(b, c), u = side(c, a);
+            return (s > 0 && t > 0 && u > 0) || (s < 0 && t < 0 && u < 0);
+        };
+        std::vector<Mesh> meshes = {test::makeSphere(0.45, 12), test::makeSphere(0.45, 12), {}, {}};
+        meshes[1].triangles.erase(meshes[1].triangles.begin(), meshes[1].triangles.begin() + 300);
+        for (const std::size_t soup : {2u, 3u})
+            for (std::uint32_t i = 0; i < 60; ++i) {
+                const auto random = [&](std::uint64_t k) {
+                    return float(mixBits(1000 * soup + 10 * i + k) % 1000) / 1000 - 0.5f;
+                };
+                meshes[soup].positions.emplace_back(random(0), random(1), 0);
+                if (i > 2) meshes[soup].triangles.push_back({i, std::uint32_t(mixBits(i) % i), std::uint32_t(i / 2)});
+            }
+        for (std::size_t m = 0; m < meshes.size(); ++m) {
+            const Mesh& mesh = meshes[m];
+            std::vector<Vec2f> places;
+            for (const Vec3f& p : mesh.positions) places.emplace_back(100 * p.x() + 71.37f, 100 * p.y() + 53.71f);
+            if (m == 3) places[7].x() = std::numeric_limits<float>::quiet_NaN();
+            SampleMask mask(140, 110);  // so that some of it lies outside
+            ContourMesh(mesh).cover(mask, places);
+            for (int y = 0; y < mask.height(); ++y)
+                for (int x = 0; x < mask.width(); ++x) {
+                    const bool covered =
+                        std::any_of(mesh.triangles.begin(), mesh.triangles.end(), [&](const Triangle& t) {
+                            return isIn(x + 0.5, y + 0.5, places[t[0]], places[t[1]], places[t[2]]);
+                        });
+                    QVERIFY2(mask.at(x, y) == covered, qPrintable(QString("%1: %2 %3").arg(m).arg(x).arg(y)));
+                }
+        }
     }
 
     void doesWithoutAnythingToSee() {
