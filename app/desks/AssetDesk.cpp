@@ -4,6 +4,8 @@
 #include "app/desks/HealthWatch.h"
 #include "app/desks/MeasureQueue.h"
 #include "app/desks/OutlineWatch.h"
+#include "app/desks/Places.h"
+#include "app/desks/SourceFacts.h"
 #include "app/desks/WorstTour.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/EvidenceSheet.h"
@@ -23,9 +25,6 @@
 #include "base/Units.h"
 #include "chain/ReduceToTarget.h"
 #include "document/Report.h"
-#include "measure/Probe.h"
-#include "mesh/Statistics.h"
-#include "reduce/Cluster.h"
 
 #include <cmath>
 #include <QDate>
@@ -62,6 +61,8 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_drawables(new DrawableStore(this)),
       m_costs(new CostWatch(this)),
       m_tour(new WorstTour(m_view->viewport(), this)),
+      m_places(new Places(*m_view, this)),
+      m_facts(new SourceFacts(this)),
       m_evidence(new EvidencePanel(m_measuring->job())),
       m_outlineWatch(new OutlineWatch(m_view->viewport(), this)),
       m_outline(new OutlinePanel(m_outlineWatch->job())),
@@ -148,11 +149,9 @@ void AssetDesk::connectViews() {
     connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
     connect(m_findings, &FindingsCard::repairWanted, this, &AssetDesk::repair);
     connect(m_findings, &FindingsCard::lookWanted, m_health, &HealthWatch::lookAgain);
-    connect(m_findings, &FindingsCard::closed, this, &AssetDesk::forgetPlaces);
-    connect(m_findings, &FindingsCard::placeChosen, this, [this](const Vec3f& place) {
-        forgetPlaces();
-        goTo(place.cast<double>());
-    });
+    connect(m_findings, &FindingsCard::closed, m_places, &Places::forget);
+    connect(m_findings, &FindingsCard::placeChosen, this,
+            [this](const Vec3f& place) { m_places->goTo(shownMesh(), place.cast<double>()); });
     connect(m_export, &ExportCard::exported, &m_messages, &MessageBar::say);
     connect(m_keep, &QPushButton::clicked, this, &AssetDesk::keepPreview);
     connect(m_replace, &QPushButton::clicked, this, &AssetDesk::replaceSource);
@@ -160,9 +159,15 @@ void AssetDesk::connectViews() {
 }
 
 void AssetDesk::connectJobs() {
-    for (Job* job : {&m_reducing, &m_measuring->job(), &m_counting, &m_drawables->job(), &m_outlining, &m_repairing,
-                     &m_judging, &m_probing, &m_costs->job(), &m_health->job(), &m_outlineWatch->job()})
+    const auto [counting, drawing] = m_facts->jobs();
+    for (Job* job : {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
+                     &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job()})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
+    connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
+    connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
+        m_sightline->setAsset(height, outlines);
+        placeFirstViewer();
+    });
     connect(m_health, &HealthWatch::found, this, &AssetDesk::refreshFindings);
     connect(m_drawables, &DrawableStore::ready, this, &AssetDesk::refreshPicture);
     connect(&m_reducing, &Job::ended, m_measuring, &MeasureQueue::resume);
@@ -256,10 +261,10 @@ std::vector<Shown> AssetDesk::everythingButShown() const {
 }
 
 bool AssetDesk::isIdle() const {
-    const std::initializer_list<const Job*> jobs = {&m_reducing,         &m_measuring->job(), &m_counting, &m_outlining,
-                                                    &m_drawables->job(), &m_repairing,        &m_judging,  &m_probing};
+    const std::initializer_list<const Job*> jobs = {&m_reducing,  &m_measuring->job(), &m_drawables->job(),
+                                                    &m_repairing, &m_judging,          &m_places->job()};
     return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
-           m_outlineWatch->isIdle() && m_costs->isIdle() && m_health->isIdle() &&
+           m_facts->isIdle() && m_outlineWatch->isIdle() && m_costs->isIdle() && m_health->isIdle() &&
            (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
@@ -267,15 +272,17 @@ void AssetDesk::documentOpened() {
     cancelEverything();
     m_preview.reset();
     m_shown = m_other = {};
-    m_countedSource.reset();
+    m_facts->watch(nullptr, 1);
     m_target->showTarget({});
 }
 
 void AssetDesk::documentChanged() {
     if (shownLevel() == nullptr) m_shown = {};
     const Document& document = m_model.document();
-    if (document.source != m_countedSource) gatherStatisticsOfSource();
-    if (document.source != m_outlinedSource) drawOutlines();
+    if (m_facts->watch(document.source, devicePixelRatioF())) {
+        m_parts->setSource(document.source.get());
+        m_sightline->setAsset(0, {});
+    }
     m_sightline->setScreen(document.screen);
     m_target->setSource(document.source ? document.source->triangleCount() : 0,
                         document.source ? document.source->metresPerUnit : 1, document.screen);
@@ -286,7 +293,8 @@ void AssetDesk::show(Shown shown) {
     m_shown = shown;
     if (shownLevel() == nullptr) m_shown = {};
     m_tour->stop();
-    forgetPlaces();
+    // What was pointed out belonged to another mesh.
+    m_places->forget();
     refresh();
 }
 
@@ -294,13 +302,6 @@ void AssetDesk::compareWith(Shown other) {
     m_other = other;
     m_view->setFinding(std::nullopt);
     refresh();
-}
-
-// What was pointed out belonged to another mesh, or to another search.
-void AssetDesk::forgetPlaces() {
-    m_view->setMark(std::nullopt);
-    m_view->setFinding(std::nullopt);
-    m_farPlace = -1;
 }
 
 // Brings everything on the desk in line with the document, the preview and what is chosen.
@@ -510,48 +511,12 @@ void AssetDesk::setUnit(double metres) {
     m_model.change(tr("Unit"), std::move(next));
 }
 
-void AssetDesk::gatherStatisticsOfSource() {
-    const auto source = m_model.document().source;
-    m_countedSource = source;
-    m_parts->setSource(source.get());
-    if (!source) return;
-    m_counting.start([this, source](const Progress& progress) -> Job::Delivery {
-        auto statistics = std::make_shared<MeshStatistics>(gatherStatistics(*source, progress));
-        return [this, source, statistics] {
-            if (source == m_model.document().source) m_parts->setStatistics(*statistics);
-        };
-    });
-}
-
-// The outlines are drawn from a likeness that is fine enough for pictures of some eighty pixels.
-void AssetDesk::drawOutlines() {
-    const auto source = m_model.document().source;
-    m_outlinedSource = source;
-    m_sightline->setAsset(0, {});
-    if (!source) return;
-    const double ratio = devicePixelRatioF();
-    m_outlining.start([this, source, ratio](const Progress& progress) -> Job::Delivery {
-        constexpr std::size_t enough = 400000;
-        const Mesh coarse =
-            source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
-        const ContourMesh drawn(coarse.triangles.empty() ? *source : coarse);
-        const double height = standingHeight(*source) * source->metresPerUnit;
-        std::vector<CoverageMask> outlines;
-        for (const double pixels : SightlineStrip::outlineHeights()) {
-            progress.check();
-            outlines.push_back(
-                drawCoverage(drawn, Eigen::Matrix3d::Identity(), pixels * ratio / height * source->metresPerUnit));
-        }
-        return [this, source, height, outlines] {
-            if (source != m_model.document().source) return;
-            m_sightline->setAsset(height, outlines);
-            // A new viewer stands where the asset is still of a good size, but no longer large.
-            const double saved = m_model.document().viewerDistance;
-            const double largest = double(boundingBox(*source).sizes().maxCoeff()) * source->metresPerUnit;
-            followViewer(saved > 0 ? saved
-                                   : m_model.document().screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
-        };
-    });
+// A new viewer stands where the asset is still of a good size, but no longer large.
+void AssetDesk::placeFirstViewer() {
+    const Document& document = m_model.document();
+    const double largest = double(boundingBox(*document.source).sizes().maxCoeff()) * document.source->metresPerUnit;
+    followViewer(document.viewerDistance > 0 ? document.viewerDistance
+                                             : document.screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
 }
 
 void AssetDesk::followViewer(double metres) {
@@ -620,7 +585,7 @@ void AssetDesk::cancelEverything() {
     m_reducing.cancel();
     m_measuring->job().cancel();
     m_tour->stop();
-    m_probing.cancel();
+    m_places->job().cancel();
     m_health->job().cancel();
     m_repairing.cancel();
     m_judging.cancel();
@@ -657,41 +622,9 @@ void AssetDesk::openFindings() {
     if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
 }
 
-// To a place of the surface, and then face to face with it, as soon as it is known which way that looks.
-void AssetDesk::goTo(const Vec3d& place) {
-    m_view->viewport().lookAt(place, 0.07 * diagonal(*shownMesh()));
-    m_view->setMark(place);
-    m_probing.start([this, mesh = shownMesh(), place](const Progress&) -> Job::Delivery {
-        const auto closest = closestOnMesh(*mesh, place);
-        if (!closest) return {};
-        const Triangle& t = mesh->triangles[closest->triangle];
-        const Vec3d normal = areaNormal(mesh->positions[t[0]].cast<double>(), mesh->positions[t[1]].cast<double>(),
-                                        mesh->positions[t[2]].cast<double>())
-                                 .normalized();
-        return [this, normal] {
-            if (!normal.isZero() && normal.allFinite())
-                m_view->viewport().lookFrom(std::atan2(normal.x(), normal.z()), std::asin(normal.y()));
-        };
-    });
-}
-
 void AssetDesk::goToWorst(int step) {
-    const Level* level = shownLevel();
-    if (level == nullptr || !level->evidence || level->evidence->farPlaces.empty()) return;
-    const auto& places = level->evidence->farPlaces;
-    const int count = int(places.size());
-    m_farPlace = m_farPlace < 0 && step < 0 ? count - 1 : (m_farPlace + step + count) % count;
-    const FarPlace& far = places[std::size_t(m_farPlace)];
-    const QString off = QString::fromStdString(formatLength(far.distance * level->mesh->metresPerUnit));
-    const QString where =
-        far.isOnSource ? tr("from the source here to the level") : tr("from the level here to the source");
-    // Face to face with it.
-    if (!far.normal.isZero())
-        m_view->viewport().lookFrom(std::atan2(far.normal.x(), far.normal.z()), std::asin(far.normal.y()));
-    m_view->viewport().lookAt(far.place, std::max(6 * far.distance, 0.05 * diagonal(*level->mesh)));
-    m_view->setMark(far.place);
-    m_view->setFinding(ViewArea::Finding{far.place, far.place, false,
-                                         tr("%1 of %2: %3 %4").arg(m_farPlace + 1).arg(count).arg(off, where)});
+    if (const Level* level = shownLevel(); level != nullptr && level->evidence)
+        m_places->goToWorst(*level->evidence, *level->mesh, step);
 }
 
 void AssetDesk::probeAt(const QPointF& place) {
@@ -705,22 +638,7 @@ void AssetDesk::probeAt(const QPointF& place) {
     const bool isSource = levelOf(clicked) == nullptr;
     const Shown against = !isSource ? Shown{} : onOther ? m_shown : otherIsThere ? m_other : m_shown;
     if (isSource && levelOf(against) == nullptr) return;
-    const auto ray = m_view->viewport().rayThrough(place);
-    m_probing.start([this, mesh = meshOf(clicked), other = meshOf(against), isSource, onOther,
-                     ray](const Progress&) -> Job::Delivery {
-        const auto found = probe(*mesh, isSource, *other, ray.from, ray.direction);
-        return [this, mesh, found, onOther] {
-            if (!found) return;
-            const double metres = mesh->metresPerUnit;
-            const QString off = QString::fromStdString(formatLength(std::abs(found->distance) * metres));
-            const bool within = std::abs(found->distance) * metres <= m_model.document().tolerance;
-            m_view->setFinding(ViewArea::Finding{
-                found->place, found->closest, onOther,
-                tr("%1 %2%3\n%4")
-                    .arg(off, found->distance < 0 ? tr("inside") : tr("outside"), within ? tr(", within") : QString(),
-                         QString::fromStdString(mesh->parts[found->part].name))});
-        };
-    });
+    m_places->probe(place, {meshOf(clicked), meshOf(against), isSource, onOther}, m_model.document().tolerance);
 }
 
 void AssetDesk::refreshFindings() {

@@ -22,8 +22,10 @@ class FindingsCard;
 class HealthWatch;
 class MessageBar;
 class PartsPanel;
+class Places;
 class ProtectPanel;
 class SightlineStrip;
+class SourceFacts;
 class TargetPanel;
 class ViewArea;
 class WorstTour;
@@ -50,7 +52,6 @@ public:
     Job& sheetJob() { return m_judging; }
     Job& reduceJob() { return m_reducing; }
     Job& measureJob();
-    Job& probeJob() { return m_probing; }
     CostWatch& costs() { return *m_costs; }
     WorstTour& tour() { return *m_tour; }
     PartsPanel& parts() { return *m_parts; }
@@ -103,14 +104,11 @@ private:
     void changeCare(const QString& what, const Care& care);
     void guardPart(int part, GuardValue value);
     void queueMeasuring();
-    void gatherStatisticsOfSource();
-    void drawOutlines();
+    void placeFirstViewer();
     void followViewer(double metres);
     void watchOutlines();
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
-    void forgetPlaces();
-    void goTo(const Vec3d& place);
     const Level* levelOf(Shown shown) const;
     const Level* shownLevel() const { return levelOf(m_shown); }
     std::shared_ptr<const Mesh> meshOf(Shown shown) const;
@@ -123,13 +121,10 @@ private:
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_counting, m_outlining, m_repairing, m_judging, m_probing;
+    Job m_reducing, m_repairing, m_judging;
     std::optional<Level> m_preview;
     Shown m_shown, m_other;
-    int m_farPlace = -1;         // of the shown level's far places
     double m_pixelsPerUnit = 0;  // where the player stands
-    std::shared_ptr<const Mesh> m_countedSource;
-    std::shared_ptr<const Mesh> m_outlinedSource;
 
     PartsPanel* m_parts;
     LevelsPanel* m_levels;
@@ -140,6 +135,8 @@ private:
     DrawableStore* m_drawables;
     CostWatch* m_costs;
     WorstTour* m_tour;
+    Places* m_places;
+    SourceFacts* m_facts;
     EvidencePanel* m_evidence;
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;

@@ -1,0 +1,47 @@
+#include "app/desks/SourceFacts.h"
+
+#include "app/sightline/SightlineStrip.h"
+#include "measure/Silhouette.h"
+#include "reduce/Cluster.h"
+
+namespace um::app {
+
+bool SourceFacts::watch(std::shared_ptr<const Mesh> source, double devicePixelRatio) {
+    if (source == m_source) return false;
+    m_source = std::move(source);
+    for (Job* job : jobs()) job->cancel();
+    if (!m_source) return true;
+    count();
+    draw(devicePixelRatio);
+    return true;
+}
+
+void SourceFacts::count() {
+    m_counting.start([this, source = m_source](const Progress& progress) -> Job::Delivery {
+        auto statistics = std::make_shared<MeshStatistics>(gatherStatistics(*source, progress));
+        return [this, source, statistics] {
+            if (source == m_source) emit counted(*statistics);
+        };
+    });
+}
+
+// From a likeness that is fine enough for pictures of some eighty pixels.
+void SourceFacts::draw(double devicePixelRatio) {
+    m_drawing.start([this, source = m_source, devicePixelRatio](const Progress& progress) -> Job::Delivery {
+        constexpr std::size_t enough = 400000;
+        const Mesh coarse =
+            source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
+        const ContourMesh drawnMesh(coarse.triangles.empty() ? *source : coarse);
+        const double height = standingHeight(*source);
+        std::vector<CoverageMask> outlines;
+        for (const double pixels : SightlineStrip::outlineHeights()) {
+            progress.check();
+            outlines.push_back(drawCoverage(drawnMesh, Mat3d::Identity(), pixels * devicePixelRatio / height));
+        }
+        return [this, source, height, outlines] {
+            if (source == m_source) emit drawn(height * source->metresPerUnit, outlines);
+        };
+    });
+}
+
+}  // namespace um::app
