@@ -53,10 +53,12 @@ std::optional<std::pair<Drawable, Drawable>> DrawableStore::ask(const Wanted& fi
     const auto one = of(first), other = of(second);
     if (one && other) return std::pair(*one, *other);
     std::vector<std::pair<Wanted, Drawable>> missing;
-    for (const Wanted* wanted : {&first, &second}) {
-        if (of(*wanted) || (wanted == &second && second.mesh == first.mesh)) continue;
-        const auto entry = m_entries.find(wanted->mesh.get());
-        missing.emplace_back(*wanted, entry != m_entries.end() ? entry->second.drawable : Drawable{});
+    std::vector<Wanted> all = {first};
+    if (!(second == first)) all.push_back(second);
+    for (const Wanted& wanted : all) {
+        if (of(wanted)) continue;
+        const auto entry = m_entries.find(wanted.mesh.get());
+        missing.emplace_back(wanted, entry != m_entries.end() ? entry->second.drawable : Drawable{});
     }
     std::vector<Wanted> asked;
     for (const auto& entry : missing) asked.push_back(entry.first);

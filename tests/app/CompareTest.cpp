@@ -148,6 +148,18 @@ private slots:
         QCOMPARE(test::differingPixels(before, test::pictureOf(*m_window)), 0);
     }
 
+    void showsTexturesInLit() {
+        key(Qt::Key_C);
+        const QImage lit = test::pictureOf(*m_window);
+        const QColor middle = lit.pixelColor(lit.width() / 2, lit.height() / 2);
+        // The glaze is (180, 90, 50), more or less lit: red twice as much as green.
+        QVERIFY2(std::abs(double(middle.red()) / middle.green() - 2) < 0.15, qPrintable(middle.name()));
+        QVERIFY2(std::abs(double(middle.green()) / middle.blue() - 1.8) < 0.25, qPrintable(middle.name()));
+        key(Qt::Key_C);
+        const QColor clay = test::pictureOf(*m_window).pixelColor(lit.width() / 2, lit.height() / 2);
+        QVERIFY(std::abs(double(clay.red()) / clay.green() - 1) < 0.1);
+    }
+
     void showsThePixelLoadOfTheCore() {
         const QImage before = test::pictureOf(*m_window);
         key(Qt::Key_P);

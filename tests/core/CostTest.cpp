@@ -140,6 +140,45 @@ private slots:
         }
     }
 
+    void readsTexturesBesideAGltf() {
+        // A triangle whose base colour lies in a file of its own, goes by the second UVs and is clamped; another
+        // texture names a file that is not there.
+        const test::Folder folder;
+        const Mesh sheet = texturedSheet(16);
+        folder.write("clay.png", *sheet.textures[0].bytes);
+        writeMesh(sheet, folder / "plain.gltf", Progress());
+        std::string text = test::contentOf(folder / "plain.gltf");
+        const auto replace = [&](const std::string& from, const std::string& to) {
+            const std::size_t at = text.find(from);
+            if (at == std::string::npos) return false;
+            text.replace(at, from.size(), to);
+            return true;
+        };
+        const std::size_t images = text.find("\"images\""), end = text.find(']', images);
+        QVERIFY(images != std::string::npos);
+        text.replace(images, end + 1 - images, "\"images\": [{\"uri\": \"clay.png\"}, {\"uri\": \"gone.png\"}]");
+        const std::size_t textures = text.find("\"textures\""), last = text.find(']', textures);
+        text.replace(textures, last + 1 - textures, "\"textures\": [{\"source\": 0, \"sampler\": 0}, {\"source\": 1}]");
+        QVERIFY(replace("\"baseColorTexture\"", "\"metallicRoughnessTexture\": {\"index\": 1}, \"baseColorTexture\""));
+        folder.write("beside.gltf", text);
+        const MeshFile file = readMesh(folder / "beside.gltf", Progress());
+        QCOMPARE(file.mesh.textures.size(), std::size_t(1));
+        QCOMPARE(*file.mesh.textures[0].bytes, *sheet.textures[0].bytes);
+        QCOMPARE(file.mesh.textures[0].name, std::string("clay.png"));
+        QCOMPARE(file.mesh.textures[0].mimeType, std::string("image/png"));
+        QVERIFY(file.mesh.textures[0].wrapV == Texture::Wrap::Clamp);
+        QVERIFY(!file.mesh.materials[0].metallicRoughnessTexture);
+        QCOMPARE(file.notes.size(), std::size_t(1));
+        QVERIFY2(file.notes[0].find("1 textures") != std::string::npos, file.notes[0].c_str());
+    }
+
+    void tellsAnImagesSizeFromItsFirstBytes() {
+        const Picture picture(37, 11, {1, 2, 3});
+        const auto info = imageInfo(pngOf(picture));
+        QVERIFY(info && info->width == 37 && info->height == 11 && info->mimeType == "image/png");
+        QVERIFY(!imageInfo(pngOf(picture).substr(0, 12)));
+    }
+
     void carriesTexturesThroughObj() {
         const test::Folder folder;
         Mesh sheet = texturedSheet(32);

@@ -169,6 +169,36 @@ private slots:
         QCOMPARE(openDocument(path, Progress()).name, std::string("first"));
     }
 
+    void keepsTexturesOnceForAllMeshes() {
+        const test::Folder folder;
+        Mesh sheet = test::makeSheet(8, 8);
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), p.z());
+        // Noise, which no compression makes small.
+        std::string bytes = "\x89PNG";
+        for (std::uint64_t i = 0; i < 200000; ++i) bytes += char(mixBits(i) & 0xff);
+        sheet.textures.push_back({"noise", "image/png", std::make_shared<const std::string>(bytes), 300, 200});
+        sheet.textures[0].wrapU = Texture::Wrap::Mirror;
+        sheet.materials[0].baseColorTexture.texture = 0;
+        sheet.materials[0].occlusionTexture = {0, false, 0.25f};
+        Document document;
+        document.name = "sheet";
+        document.embedSource = true;
+        document.source = std::make_shared<const Mesh>(sheet);
+        for (const char* name : {"LOD 0", "LOD 1"})
+            document.levels.push_back({name, "", std::make_shared<const Mesh>(sheet), nullptr});
+        saveDocument(document, folder / "sheet.umesh", Progress());
+        QVERIFY(std::filesystem::file_size(folder / "sheet.umesh") < 1.5 * double(bytes.size()));
+        const Document read = openDocument(folder / "sheet.umesh", Progress());
+        const Texture& texture = read.source->textures.at(0);
+        QCOMPARE(*texture.bytes, bytes);
+        QVERIFY(texture.width == 300 && texture.height == 200 && texture.wrapU == Texture::Wrap::Mirror);
+        QCOMPARE(read.levels[1].mesh->textures.at(0).bytes, texture.bytes);  // in memory once, too
+        const Material& material = read.levels[0].mesh->materials[0];
+        QCOMPARE(material.baseColorTexture.texture, 0);
+        QCOMPARE(material.occlusionTexture.strength, 0.25f);
+        QVERIFY(!material.normalTexture);
+    }
+
     void survivesAKillDuringSaving() {
         // Killed at many different moments, the file is always one whole version.
         const test::Folder folder;
