@@ -16,15 +16,25 @@ namespace {
 constexpr Rgb ground = {228, 231, 229};
 constexpr std::array<double, 3> clay = {207, 199, 182};
 
-void drawOne(TriangleMap& map, const Vec3f& a, const Vec3f& b, const Vec3f& c, TriangleId t) {
+// Rows that one thread draws at a time.
+constexpr int tileRows = 64;
+
+int firstCentre(float x) {
+    return int(std::ceil(std::clamp(x, -1e6f, 1e6f) - 0.5f));
+}
+
+int lastCentre(float x) {
+    return int(std::floor(std::clamp(x, -1e6f, 1e6f) - 0.5f));
+}
+
+// Draws what of a triangle lies in the rows from `from` to before `to`.
+void drawOne(TriangleMap& map, const Vec3f& a, const Vec3f& b, const Vec3f& c, TriangleId t, int from, int to) {
     const float area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
     if (area == 0) return;
-    const auto first = [](float x) { return int(std::ceil(std::clamp(x, -1e6f, 1e6f) - 0.5f)); };
-    const auto last = [](float x) { return int(std::floor(std::clamp(x, -1e6f, 1e6f) - 0.5f)); };
-    const int left = std::max(0, first(std::min({a.x(), b.x(), c.x()})));
-    const int right = std::min(map.width - 1, last(std::max({a.x(), b.x(), c.x()})));
-    const int top = std::max(0, first(std::min({a.y(), b.y(), c.y()})));
-    const int bottom = std::min(map.height - 1, last(std::max({a.y(), b.y(), c.y()})));
+    const int left = std::max(0, firstCentre(std::min({a.x(), b.x(), c.x()})));
+    const int right = std::min(map.width - 1, lastCentre(std::max({a.x(), b.x(), c.x()})));
+    const int top = std::max(from, firstCentre(std::min({a.y(), b.y(), c.y()})));
+    const int bottom = std::min(to - 1, lastCentre(std::max({a.y(), b.y(), c.y()})));
     for (int y = top; y <= bottom; ++y)
         for (int x = left; x <= right; ++x) {
             const float px = float(x) + 0.5f, py = float(y) + 0.5f;
@@ -38,6 +48,20 @@ void drawOne(TriangleMap& map, const Vec3f& a, const Vec3f& b, const Vec3f& c, T
             map.depths[at] = depth;
             map.triangles[at] = t;
         }
+}
+
+// The triangles that touch each tile, in their order: so the picture is the same whatever the number of threads.
+std::vector<std::vector<TriangleId>> sortIntoTiles(const Mesh& mesh, const std::vector<Vec3f>& places, int height) {
+    std::vector<std::vector<TriangleId>> tiles(std::size_t((height + tileRows - 1) / tileRows));
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+        const Triangle& triangle = mesh.triangles[t];
+        const float a = places[triangle[0]].y(), b = places[triangle[1]].y(), c = places[triangle[2]].y();
+        const int top = std::max(0, firstCentre(std::min({a, b, c})));
+        const int bottom = std::min(height - 1, lastCentre(std::max({a, b, c})));
+        for (int tile = top / tileRows; top <= bottom && tile <= bottom / tileRows; ++tile)
+            tiles[std::size_t(tile)].push_back(t);
+    }
+    return tiles;
 }
 
 }  // namespace
@@ -56,10 +80,17 @@ TriangleMap drawTriangles(const Mesh& mesh, const FlatView& view, int width, int
         places[v] = Vec3d(map.width / 2.0 + turned.x() * scale, map.height / 2.0 - turned.y() * scale, turned.z())
                         .cast<float>();
     });
-    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
-        const Triangle& triangle = mesh.triangles[t];
-        drawOne(map, places[triangle[0]], places[triangle[1]], places[triangle[2]], t);
-    }
+    const std::vector<std::vector<TriangleId>> tiles = sortIntoTiles(mesh, places, map.height);
+    parallelFor(
+        tiles.size(),
+        [&](std::size_t tile) {
+            const int from = int(tile) * tileRows, to = std::min(map.height, from + tileRows);
+            for (const TriangleId t : tiles[tile]) {
+                const Triangle& triangle = mesh.triangles[t];
+                drawOne(map, places[triangle[0]], places[triangle[1]], places[triangle[2]], t, from, to);
+            }
+        },
+        1);
     return map;
 }
 

@@ -4,6 +4,7 @@
 #include "document/Report.h"
 #include "draw/Picture.h"
 #include "measure/PixelLoad.h"
+#include "measure/Probe.h"
 #include "measure/Silhouette.h"
 #include "tests/support/Shapes.h"
 
@@ -93,6 +94,25 @@ private slots:
         const Picture picture = drawClay(mesh, view, 60, 60);
         QVERIFY(picture.at(30, 30) != picture.at(1, 1));
         QCOMPARE(pngOf(picture).substr(1, 3), std::string("PNG"));
+    }
+
+    void drawsTilesThatFitTogether() {
+        // Against each sample by itself, over several tiles.
+        const Mesh mesh = test::makeTorus(1, 0.4, 40, 24);
+        const FlatView view{Direction{30, 50}.turn(), Vec3d::Zero(), 70};
+        const TriangleMap map = drawTriangles(mesh, view, 210, 230, 1);
+        for (int y = 0; y < map.height; y += 7)
+            for (int x = 0; x < map.width; x += 5) {
+                const Vec3d from((x + 0.5 - map.width / 2.0) / view.pixelsPerUnit,
+                                 (map.height / 2.0 - y - 0.5) / view.pixelsPerUnit, 10);
+                const Mat3d back = view.turn.transpose();
+                const auto hit = firstHit(mesh, back * from, back * Vec3d(0, 0, -1));
+                const TriangleId seen = map.triangles[std::size_t(y) * std::size_t(map.width) + std::size_t(x)];
+                QCOMPARE(seen != TriangleMap::nothing, hit.has_value());
+                if (!hit) continue;
+                const float depth = map.depths[std::size_t(y) * std::size_t(map.width) + std::size_t(x)];
+                QVERIFY(std::abs(double(depth) - (10 - hit->distance)) < 1e-4);
+            }
     }
 
     void canBeCancelled() {
