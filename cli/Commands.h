@@ -10,6 +10,8 @@ enum ExitCode { done = 0, failed = 1, wrongUsage = 2, checkMissed = 3 };
 void addInspect(CLI::App& app, int& code);
 /// umesh reduce IN OUT --target ... [--measure] [--tolerance ...]
 void addReduce(CLI::App& app, int& code);
+/// umesh chain IN OUTDIR --targets ... | --levels ... --first ... --ratio ... | --recipe FILE
+void addChain(CLI::App& app, int& code);
 /// umesh repair IN OUT --weld ... --fill ... --drop-bits ... --turn --drop
 void addRepair(CLI::App& app, int& code);
 /// umesh report SOURCE LEVEL... --out FILE.html

@@ -14,6 +14,7 @@ int main(int argc, char** argv) {
     int code = done;
     addInspect(app, code);
     addReduce(app, code);
+    addChain(app, code);
     addMeasure(app, code);
     addRepair(app, code);
     addReport(app, code);

@@ -246,37 +246,30 @@ void writeGlb(FileWriter& writer, std::string json, const std::vector<char>& byt
     writer.write(bytes.data(), bytes.size());
 }
 
-}  // namespace
-
-void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary, const Progress& progress) {
-    Json json;
-    json["asset"] = {{"version", "2.0"}, {"generator", "Understated Mesh"}};
-    json["scene"] = 0;
-    json["scenes"] = {{{"nodes", Json::array()}}};
-    for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
-    for (const Material& material : mesh.materials) json["materials"].push_back(materialJson(material));
-
+// The parts of a mesh as nodes. @returns their numbers, and whether any follows the skeleton
+std::pair<std::vector<std::size_t>, bool> addParts(const Mesh& mesh, Buffer& buffer, Json& json,
+                                                   const Progress& progress) {
     Made made;
     if (mesh.normals.empty())
         made.normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
     if (mesh.wantsTangents && !mesh.uvs.empty() && !mesh.normals.empty()) made.tangents = makeTangents(mesh);
     std::vector<std::uint32_t> numberOf(std::max(mesh.wedgeCount(), mesh.vertexCount()), notYet);
-    Buffer buffer(json);
     std::vector<Json> primitives(mesh.parts.size(), Json::array());
     std::vector<bool> skinnedParts(mesh.parts.size(), false);
     Json morphNames = Json::array();
     for (const Morph& morph : mesh.morphs) morphNames.push_back(morph.name);
     for (const Section& section : mesh.sections) {
-        progress.at(0.8 * double(section.firstTriangle) / double(mesh.triangleCount()));
+        progress.at(double(section.firstTriangle) / double(mesh.triangleCount()));
         if (section.triangleCount == 0) continue;
         const Primitive primitive = gather(mesh, made, section, numberOf);
         const bool skinned = isSkinned(primitive);
         skinnedParts[section.part] = skinnedParts[section.part] || skinned;
         primitives[section.part].push_back(primitiveJson(buffer, primitive, skinned, section.material, json));
     }
+    std::vector<std::size_t> nodes;
     for (std::size_t part = 0; part < mesh.parts.size(); ++part) {
         if (primitives[part].empty()) continue;
-        json["scenes"][0]["nodes"].push_back(json["nodes"].size());
+        nodes.push_back(json["nodes"].size());
         Json node = {{"name", mesh.parts[part].name}, {"mesh", json["meshes"].size()}};
         if (skinnedParts[part]) node["skin"] = 0;
         json["nodes"].push_back(node);
@@ -287,9 +280,56 @@ void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary,
         }
         json["meshes"].push_back(meshJson);
     }
-    if (std::find(skinnedParts.begin(), skinnedParts.end(), true) != skinnedParts.end())
-        addSkeleton(mesh, buffer, json);
-    addTextures(mesh, buffer, json);
+    return {nodes, std::find(skinnedParts.begin(), skinnedParts.end(), true) != skinnedParts.end()};
+}
+
+}  // namespace
+
+void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary, const Progress& progress) {
+    writeGltfLevels({&mesh}, {}, path, binary, progress);
+}
+
+void writeGltfLevels(const std::vector<const Mesh*>& levels, const std::vector<double>& screenSizes,
+                     const std::filesystem::path& path, bool binary, const Progress& progress) {
+    const Mesh& first = *levels.front();
+    Json json;
+    json["asset"] = {{"version", "2.0"}, {"generator", "Understated Mesh"}};
+    json["scene"] = 0;
+    json["scenes"] = {{{"nodes", Json::array()}}};
+    for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
+    for (const Material& material : first.materials) json["materials"].push_back(materialJson(material));
+    Buffer buffer(json);
+    bool skinned = false;
+    Json others = Json::array();
+    std::size_t root = 0;
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        if (levels[i]->materials.size() != first.materials.size())
+            throw MeshError("The levels have different materials; write them into files of their own.");
+        const double share = 0.8 / double(levels.size());
+        const auto [nodes, follows] =
+            addParts(*levels[i], buffer, json, progress.span(share * double(i), share * double(i + 1)));
+        skinned = skinned || follows;
+        if (levels.size() == 1) {
+            for (const std::size_t node : nodes) json["scenes"][0]["nodes"].push_back(node);
+            continue;
+        }
+        // Each level's parts under one node, so that they change together.
+        const std::size_t holder = json["nodes"].size();
+        json["nodes"].push_back({{"name", "LOD " + std::to_string(i)}, {"children", nodes}});
+        if (i == 0) {
+            root = holder;
+            json["scenes"][0]["nodes"].push_back(root);
+        } else {
+            others.push_back(holder);
+        }
+    }
+    if (!others.empty()) {
+        json["extensionsUsed"] = {"MSFT_lod"};
+        json["nodes"][root]["extensions"] = {{"MSFT_lod", {{"ids", others}}}};
+        json["nodes"][root]["extras"] = {{"MSFT_screencoverage", screenSizes}};
+    }
+    if (skinned) addSkeleton(first, buffer, json);
+    addTextures(first, buffer, json);
     if (buffer.bytes().size() > 0xf0000000u)
         throw FileError(path.string() + " would exceed the 4 GiB that a GLB may have; write a PLY instead.");
     json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};

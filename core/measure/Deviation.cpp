@@ -135,25 +135,27 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
         }
         progress.at(double(done += end - begin) / all);
     });
-    std::vector<Far> worstPoint(chunkCount(from.triangleCount(), chunkSize));
-    parallelChunks(from.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        for (std::size_t t = begin; t < end; ++t) {
-            const std::uint32_t first = spread.first[t];
-            const std::uint32_t last = spread.first[t + 1];
-            if (first == last) continue;
-            const auto id = TriangleId(t);
-            TriangleId hint = result.closest[from.triangles[t][0]];
-            const Vec3d normal = areaNormal(cornerOf(from, id, 0), cornerOf(from, id, 1), cornerOf(from, id, 2));
-            for (std::uint32_t i = first; i < last; ++i) {
-                const Vec3d p = pointOn(from, id, i);
-                const SurfacePoint closest = to.find(p, hint);
-                hint = closest.triangle;
-                result.points[i] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
-                                    float(shareOf(id))};
-                if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p, false, id};
+    // By points, not by triangles: one of a coarse level may hold most of them.
+    std::vector<Far> worstPoint(chunkCount(spread.count, chunkSize));
+    parallelChunks(spread.count, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        std::size_t t =
+            std::size_t(std::upper_bound(spread.first.begin(), spread.first.end(), begin) - spread.first.begin()) - 1;
+        TriangleId hint = result.closest[from.triangles[t][0]];
+        for (std::size_t i = begin; i < end; ++i) {
+            if (i >= spread.first[t + 1]) {
+                while (i >= spread.first[t + 1]) ++t;
+                hint = result.closest[from.triangles[t][0]];
             }
+            const auto id = TriangleId(t);
+            const Vec3d normal = areaNormal(cornerOf(from, id, 0), cornerOf(from, id, 1), cornerOf(from, id, 2));
+            const Vec3d p = pointOn(from, id, std::uint32_t(i));
+            const SurfacePoint closest = to.find(p, hint);
+            hint = closest.triangle;
+            result.points[i] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
+                                float(shareOf(id))};
+            if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p, false, id};
         }
-        progress.at(double(done += spread.first[end] - spread.first[begin]) / all);
+        progress.at(double(done += end - begin) / all);
     });
     result.far = std::move(worstVertex);
     result.far.insert(result.far.end(), worstPoint.begin(), worstPoint.end());

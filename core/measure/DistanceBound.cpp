@@ -199,7 +199,7 @@ std::vector<Piece> Bounder::cut(const std::vector<Piece>& open, std::size_t coun
             parts[p][3] = middle;
             for (Piece& part : parts[p]) part.bound = std::min(whole.bound, boundOf(part));
         },
-        64);
+        8);
     std::vector<Piece> next(open.begin() + long(count), open.end());
     for (const auto& four : parts)
         for (const Piece& part : four) {

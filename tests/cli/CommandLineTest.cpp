@@ -101,6 +101,49 @@ private slots:
         QCOMPARE(umesh({"measure", source, level, "--load"}).code, 2);  // from where?
     }
 
+    void makesAChainInFilesOfTheirOwn() {
+        const std::string out = (m_folder / "chain").string(), recipe = (m_folder / "recipe.json").string();
+        const Outcome outcome = umesh({"chain", m_sphere, out, "--levels", "3", "--first", "3k", "--ratio", "0.25",
+                                       "--pattern", "{name}/lod{n}", "--save-recipe", recipe, "--json", "-"});
+        QCOMPARE(outcome.code, 0);
+        const Json json = Json::parse(outcome.out);
+        QCOMPARE(json["levels"].size(), std::size_t(3));
+        const int counts[] = {3000, 750, 188};
+        for (std::size_t i = 0; i < 3; ++i) {
+            const std::filesystem::path file =
+                std::filesystem::path(out) / json["levels"][i]["file"].get<std::string>();
+            QCOMPARE(file.filename().string(), "lod" + std::to_string(i) + ".glb");
+            QCOMPARE(int(readMesh(file, Progress()).mesh.triangleCount()), counts[i]);
+        }
+        QVERIFY(Json::parse(test::contentOf(std::filesystem::path(out) / "sphere_chain.json")) == json);
+        QVERIFY(contains(outcome.err, "3 levels") && contains(outcome.err, "from "));
+        // The same recipe again: the same chain, here in one file.
+        const std::string again = (m_folder / "again").string();
+        const Outcome second = umesh({"chain", m_sphere, again, "--recipe", recipe, "--one-file", "--json", "-"});
+        QCOMPARE(second.code, 0);
+        const Json same = Json::parse(second.out);
+        for (std::size_t i = 0; i < 3; ++i) QVERIFY(same["levels"][i]["shape_hash"] == json["levels"][i]["shape_hash"]);
+        QCOMPARE(same["levels"][2]["file"].get<std::string>(), std::string("sphere.glb"));
+        QCOMPARE(int(readMesh(std::filesystem::path(again) / "sphere.glb", Progress()).mesh.triangleCount()), 3000);
+    }
+
+    void saysWhatIsWrongWithAChain() {
+        const std::string out = (m_folder / "chain2").string();
+        const std::vector<std::vector<std::string>> wrong = {
+            {"chain", m_sphere, out},
+            {"chain", m_sphere, out, "--levels", "3"},
+            {"chain", m_sphere, out, "--targets", "100,200"},
+            {"chain", m_sphere, out, "--targets", "500", "--levels", "2", "--first", "9k"},
+            {"chain", m_sphere, out, "--targets", "500,100", "--pattern", "{name}"},
+            {"chain", m_sphere, out, "--targets", "500", "--format", "ply", "--one-file"}};
+        for (const auto& arguments : wrong) QCOMPARE(umesh(arguments).code, 2);
+        QVERIFY(!std::filesystem::exists(out));  // nothing was begun
+        QCOMPARE(umesh({"chain", m_sphere, out, "--recipe", (m_folder / "none.json").string()}).code, 1);
+        QCOMPARE(umesh({"chain", m_sphere, "/proc/nowhere", "--targets", "500"}).code, 1);
+        const Outcome few = umesh({"chain", m_sphere, out, "--targets", "500,2", "--format", "ply"});
+        QVERIFY(few.code == 3 && contains(few.out, "fewer were asked for"));
+    }
+
     void repairsWhatItIsTold() {
         const std::string broken = (m_folder / "broken.ply").string(), mended = (m_folder / "mended.ply").string();
         Mesh mesh = test::joined(test::makeSphere(1, 20), test::moved(test::makeSphere(0.01, 2), {0, 2, 0}));
