@@ -24,6 +24,7 @@
 #include "base/File.h"
 #include "base/Units.h"
 #include "chain/ReduceToTarget.h"
+#include "document/Edits.h"
 #include "document/Report.h"
 
 #include <cmath>
@@ -439,12 +440,8 @@ void AssetDesk::changeCare(const QString& what, const Care& care) {
 }
 
 void AssetDesk::guardPart(int part, GuardValue value) {
-    Document next = m_model.document();
-    const std::string& name = next.source->parts[std::size_t(part)].name;
-    std::vector<PartGuard>& parts = next.care.guard.parts;
-    std::erase_if(parts, [&](const PartGuard& guard) { return guard.part == name; });
-    if (value != 0) parts.push_back({name, value});
-    m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), std::move(next));
+    const std::string& name = m_model.document().source->parts[std::size_t(part)].name;
+    m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), withPartGuard(m_model.document(), name, value));
 }
 
 void AssetDesk::writeSheet(const QString& path) {
@@ -497,16 +494,7 @@ void AssetDesk::queueMeasuring() {
 }
 
 void AssetDesk::setUnit(double metres) {
-    // The coordinates stay; only what they mean changes.
-    Document next = m_model.document();
-    const auto inUnit = [metres](const std::shared_ptr<const Mesh>& mesh) {
-        auto changed = std::make_shared<Mesh>(*mesh);
-        changed->metresPerUnit = metres;
-        changed->unitStated = true;
-        return changed;
-    };
-    next.source = inUnit(next.source);
-    for (Level& level : next.levels) level.mesh = inUnit(level.mesh);
+    Document next = withUnit(m_model.document(), metres);
     discardPreview();
     m_model.change(tr("Unit"), std::move(next));
 }
@@ -550,25 +538,15 @@ void AssetDesk::watchOutlines() {
 
 void AssetDesk::keepPreview() {
     if (!m_preview) return;
-    Document next = m_model.document();
-    Level level = *m_preview;
-    std::size_t number = next.levels.size();
-    const auto taken = [&](const std::string& name) {
-        return std::any_of(next.levels.begin(), next.levels.end(),
-                           [&](const Level& other) { return other.name == name; });
-    };
-    do level.name = "LOD " + std::to_string(number++);
-    while (taken(level.name));
-    next.levels.push_back(level);
+    Document next = withLevel(m_model.document(), *m_preview);
     m_preview.reset();
     m_shown = {int(next.levels.size()) - 1};
-    m_model.change(tr("Keep %1").arg(QString::fromStdString(level.name)), std::move(next));
+    m_model.change(tr("Keep %1").arg(QString::fromStdString(next.levels.back().name)), std::move(next));
 }
 
 void AssetDesk::replaceSource() {
     if (!m_preview) return;
-    Document next = m_model.document();
-    um::replaceSource(next, m_preview->mesh);
+    Document next = withSource(m_model.document(), m_preview->mesh);
     m_preview.reset();
     m_shown = {};
     m_model.change(tr("Replace source"), std::move(next));
@@ -593,18 +571,13 @@ void AssetDesk::cancelEverything() {
 }
 
 void AssetDesk::renameLevel(int level, const QString& name) {
-    Document next = m_model.document();
-    if (name.isEmpty() || std::size_t(level) >= next.levels.size()) return;
-    next.levels[std::size_t(level)].name = name.toStdString();
-    m_model.change(tr("Rename level"), std::move(next));
+    if (name.isEmpty()) return;
+    m_model.change(tr("Rename level"), withRenamedLevel(m_model.document(), std::size_t(level), name.toStdString()));
 }
 
 void AssetDesk::removeLevel(int level) {
-    Document next = m_model.document();
-    if (std::size_t(level) >= next.levels.size()) return;
-    next.levels.erase(next.levels.begin() + level);
     m_shown = {};
-    m_model.change(tr("Remove level"), std::move(next));
+    m_model.change(tr("Remove level"), withoutLevel(m_model.document(), std::size_t(level)));
 }
 
 void AssetDesk::openExport(int level) {
@@ -677,22 +650,12 @@ void AssetDesk::repair(Fault fault, double size) {
                 m_messages.say(tr("None of them can be repaired without tearing or guessing; they stay."));
                 return;
             }
-            Document next = m_model.document();
-            const bool isThere = next.source == mesh || std::any_of(next.levels.begin(), next.levels.end(),
-                                                                    [&](const Level& one) { return one.mesh == mesh; });
-            if (!isThere) return;  // undone or removed meanwhile
-            if (next.source == mesh) {
-                um::replaceSource(next, repaired);
-                m_preview.reset();
-            }
-            for (Level& level : next.levels)
-                if (level.mesh == mesh) {
-                    level.mesh = repaired;
-                    level.evidence.reset();
-                }
+            auto next = withMeshReplaced(m_model.document(), mesh, repaired);
+            if (!next) return;  // undone or removed meanwhile
+            if (next->source == repaired) m_preview.reset();
             const QString what = QString::fromStdString(repairOf(fault));
             m_view->setMark(std::nullopt);
-            m_model.change(tr("%1 %2").arg(what).arg(count), std::move(next));
+            m_model.change(tr("%1 %2").arg(what).arg(count), std::move(*next));
             m_messages.say(tr("Repaired %1; undo brings them back.").arg(count));
         };
     });

@@ -330,14 +330,6 @@ ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& s
     return settings;
 }
 
-void replaceSource(Document& document, std::shared_ptr<const Mesh> mesh) {
-    document.source = std::move(mesh);
-    document.sourceFile.clear();
-    document.sourceHash.clear();
-    document.embedSource = true;
-    for (Level& level : document.levels) level.evidence.reset();
-}
-
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress) {
     writeWholeByName(path, [&](const std::filesystem::path& aside) {
         std::filesystem::remove(aside);

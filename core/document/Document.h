@@ -51,9 +51,6 @@ struct Document {
     double viewerDistance = 0;  ///< metres; 0 until the viewer was placed
 };
 
-/// Another mesh in the source's place, which no file holds and against which nothing is measured yet.
-void replaceSource(Document& document, std::shared_ptr<const Mesh> mesh);
-
 /// Writes the document as an SQLite database, as a whole or not at all.
 /// @throws FileError  if it cannot be written; what was there before stays
 /// @throws Cancelled

@@ -1,3 +1,4 @@
+#include "document/Edits.h"
 #include "document/Recovery.h"
 #include "files/MeshFile.h"
 #include "reduce/Reduce.h"
@@ -167,6 +168,75 @@ private slots:
         progress.cancel();
         QVERIFY_EXCEPTION_THROWN(saveDocument(next, path, progress), Cancelled);
         QCOMPARE(openDocument(path, Progress()).name, std::string("first"));
+    }
+
+    void keepsLevelsUnderNamesThatAreFree() {
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
+        const Level level{"Preview", "100", document.source, nullptr};
+        Document next = withLevel(withLevel(document, level), level);
+        QCOMPARE(next.levels[0].name, std::string("LOD 0"));
+        QCOMPARE(next.levels[1].name, std::string("LOD 1"));
+        next = withoutLevel(withRenamedLevel(next, 0, "LOD 2"), 1);
+        QCOMPARE(withLevel(next, level).levels[1].name, std::string("LOD 1"));
+        next = withLevel(withLevel(next, level), level);  // LOD 2 is taken
+        QCOMPARE(next.levels[2].name, std::string("LOD 3"));
+        QVERIFY(document.levels.empty());  // what was is as it was
+    }
+
+    void leavesAloneWhatIsNotThere() {
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
+        document = withLevel(document, {"", "100", document.source, nullptr});
+        QCOMPARE(withRenamedLevel(document, 7, "far").levels[0].name, std::string("LOD 0"));
+        QCOMPARE(withRenamedLevel(document, 0, "").levels[0].name, std::string("LOD 0"));
+        QCOMPARE(withoutLevel(document, 1).levels.size(), std::size_t(1));
+        const auto other = std::make_shared<const Mesh>(test::makeSphere(2, 4));
+        QVERIFY(!withMeshReplaced(document, other, other));
+    }
+
+    void forgetsWhatWasMeasuredOfAnotherMesh() {
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 6));
+        document.sourceFile = "/somewhere/ball.ply";
+        document.sourceHash = "hash";
+        const auto evidence = std::make_shared<const Deviation>();
+        const auto first = std::make_shared<const Mesh>(test::makeSphere(1, 3));
+        const auto second = std::make_shared<const Mesh>(test::makeSphere(1, 2));
+        document = withLevel(withLevel(document, {"", "a", first, evidence}), {"", "b", second, evidence});
+        const auto mended = std::make_shared<const Mesh>(*first);
+        const auto next = withMeshReplaced(document, first, mended);
+        QVERIFY(next && next->levels[0].mesh == mended && !next->levels[0].evidence);
+        QVERIFY(next->levels[1].evidence && next->source == document.source);  // the other level's still holds
+        QCOMPARE(next->sourceHash, std::string("hash"));
+        const auto source = withMeshReplaced(document, document.source, mended);
+        QVERIFY(source && source->source == mended && !source->levels[0].evidence && !source->levels[1].evidence);
+        QVERIFY(source->embedSource && source->sourceFile.empty() && source->sourceHash.empty());
+    }
+
+    void changesWhatAUnitMeans() {
+        Document document;
+        auto mesh = std::make_shared<Mesh>(test::makeSphere(1, 4));
+        mesh->unitStated = false;
+        document.source = mesh;
+        document = withLevel(document, {"", "a", mesh, nullptr});
+        const Document next = withUnit(document, 0.001);
+        for (const Mesh* one : {next.source.get(), next.levels[0].mesh.get()}) {
+            QCOMPARE(one->metresPerUnit, 0.001);
+            QVERIFY(one->unitStated);
+            QCOMPARE(one->positions, mesh->positions);
+        }
+        QVERIFY(!document.source->unitStated);
+    }
+
+    void guardsPartsByName() {
+        Document document;
+        document = withPartGuard(withPartGuard(document, "Eyes", guardHold), "Belly", -0.5f);
+        document = withPartGuard(document, "Eyes", 0.5f);
+        QCOMPARE(document.care.guard.parts.size(), std::size_t(2));
+        QCOMPARE(document.care.guard.parts[1].part, std::string("Eyes"));
+        QCOMPARE(document.care.guard.parts[1].value, 0.5f);
+        QCOMPARE(withPartGuard(document, "Belly", 0).care.guard.parts.size(), std::size_t(1));
     }
 
     void keepsTexturesOnceForAllMeshes() {
