@@ -541,7 +541,8 @@ void AssetDesk::keepPreview() {
     Document next = withLevel(m_model.document(), *m_preview);
     m_preview.reset();
     m_shown = {int(next.levels.size()) - 1};
-    m_model.change(tr("Keep %1").arg(QString::fromStdString(next.levels.back().name)), std::move(next));
+    const QString name = QString::fromStdString(next.levels.back().name);
+    m_model.change(tr("Keep %1").arg(name), std::move(next));
 }
 
 void AssetDesk::replaceSource() {
