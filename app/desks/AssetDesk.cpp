@@ -357,13 +357,13 @@ void AssetDesk::refreshPicture() {
     for (const Shown& one : others) names += nameOf(one);
     m_view->setNames(nameOf(m_shown), names, int(other - others.begin()));
     const auto mesh = shownMesh();
-    const Wanted wantedOther = wantedOf(beside, m_shown), wantedShown = wantedOf(m_shown, beside);
     m_view->setPossible({.anything = true,
-                         .deviation = wantedShown.evidence || wantedOther.evidence,
+                         .deviation = wantedOf(m_shown, beside).evidence || wantedOf(beside, m_shown).evidence,
                          .texels = !mesh->textures.empty() && !mesh->uvs.empty(),
                          .outline = shownLevel() != nullptr,
                          .others = !others.empty(),
                          .pair = hasPair});
+    // Only now: a tint that is no longer possible has gone.
     if (const auto pair = m_drawables->ask(wantedOf(beside, m_shown), wantedOf(m_shown, beside)))
         m_view->viewport().setMeshes(pair->first, pair->second);
 }
