@@ -1,5 +1,6 @@
 #include "app/MainWindow.h"
 
+#include "app/desks/ChainWork.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
@@ -55,6 +56,8 @@ constexpr KeyLine keyLines[] = {
     {"click", "how far that place is off"},
     {"F", "everything into view"},
     {"[  ]", "the viewer nearer, farther"},
+    {"Y", "walks up to the asset and away, with the levels changing as they would"},
+    {"Ctrl+L", "the chain: how its levels are made, and when they switch"},
     {"Ctrl+Return", "reduce"},
     {"Esc", "cancel what is running"},
     {"drag", "orbit"},
@@ -248,6 +251,11 @@ void MainWindow::makeMenus() {
     add(edit, tr("Keep result as level"), QKeySequence("Ctrl+K"), [this] { m_desk->keepPreview(); });
     add(edit, tr("Put result in the source's place"), {}, [this] { m_desk->replaceSource(); });
     add(edit, tr("Discard result"), {}, [this] { m_desk->discardPreview(); });
+    edit->addSeparator();
+    add(edit, tr("Chain …"), QKeySequence("Ctrl+L"), [this] { m_desk->openChain(); });
+    add(edit, tr("Make stale levels anew"), {}, [this] { m_desk->chainWork().remakeStale(); });
+    add(edit, tr("Take in a level made by hand …"), {}, [this] { m_desk->chooseHandmade(-1); });
+    edit->addSeparator();
     add(edit, tr("Cancel what is running"), QKeySequence("Esc"), [this] {
         m_desk->cancelEverything();
         m_opening.cancel();
@@ -272,6 +280,7 @@ void MainWindow::makeMenus() {
     view->addSeparator();
     add(view, tr("Viewer nearer"), QKeySequence("["), [this] { m_desk->sightline().stepViewer(-1); });
     add(view, tr("Viewer farther"), QKeySequence("]"), [this] { m_desk->sightline().stepViewer(1); });
+    add(view, tr("Walk along the Sightline"), QKeySequence("Y"), [this] { m_desk->toggleWalk(); });
     QMenu* levels = view->addMenu(tr("Show"));
     for (int digit = 0; digit <= 9; ++digit)
         add(levels, digit == 0 ? tr("Source") : tr("Level %1").arg(digit), QKeySequence(QString::number(digit)),

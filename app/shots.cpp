@@ -1,5 +1,7 @@
 // umesh-shots: takes the pictures of docs/screenshots from the demo data, driving the real window.
+#include "app/desks/ChainWork.h"
 #include "app/MainWindow.h"
+#include "app/panels/ChainCard.h"
 #include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
@@ -49,13 +51,13 @@ public:
         if (wants("welcome")) take("welcome");
         if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "jar-twin", "jar-texels", "export", "night"}))
             jar();
+        if (wantsAny({"jar-chain", "jar-amber", "chain-card"})) jarChain();
+        if (wants("eel-chain")) eelChain();
         if (wants("anchor-outline")) anchor();
         if (wants("findings")) findings();
         if (wants("evidence-sheet")) sheet();
         if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
-        if (wantsAny({"jar-hard", "jar-hard-held"}))
-            hard("storage-jar-07", "jar-hard", "2500", "45mm", 0.35, 0.16, {{"Rope collar", -0.5f}, {"Stopper", 0.2f}});
         if (wantsAny({"coral-6m", "coral-load"})) coral();
     }
 
@@ -156,6 +158,61 @@ private:
         m_window.model().undoStack().setClean();
     }
 
+    void standAt(double metres) {
+        SightlineStrip& sightline = m_window.desk().sightline();
+        sightline.setViewer(metres);
+        // A step of nothing: the marker is walked there, as by hand.
+        sightline.stepViewer(0);
+    }
+
+    // A planned chain, the marker where a far level is drawn; and the same with a level drawn nearer than it may be.
+    void jarChain() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/storage-jar-07.glb");
+        settle();
+        desk.view().toggleLit();
+        desk.view().viewport().lookFrom(0.35, 0.16);
+        desk.openChain();
+        desk.chainCard().field("nearest")->showValue("1 m");
+        desk.chainCard().make();
+        settle();
+        Document next = m_window.model().document();
+        next.switching.gonePixels = 5;
+        next.budget = {0, 180000, 8, 8, 0};
+        m_window.model().change("Budget", next);
+        settle();
+        take("chain-card");
+        desk.chainCard().hide();
+        desk.show({0});
+        standAt(24);
+        settle();
+        take("jar-chain");
+        emit desk.sightline().jointMoved(1, 1.2);
+        standAt(1.6);
+        settle();
+        take("jar-amber");
+        desk.view().toggleLit();
+        m_window.model().undoStack().setClean();
+    }
+
+    void eelChain() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/eel.glb");
+        settle();
+        desk.view().viewport().lookFrom(0.55, 0.2);
+        desk.chainWork().make(readShipped(shippedRecipes()[2]));
+        settle();
+        desk.show({1});
+        standAt(12);
+        desk.view().toggleEdges();
+        settle();
+        take("eel-chain");
+        desk.view().toggleEdges();
+        m_window.model().undoStack().setClean();
+    }
+
     // As the desk is when nothing has been chosen for the view.
     void plain() {
         for (const char* chip : {"Wipe", "Twin", "Deviation", "Pixel load", "Texels", "Outline", "Edges"})
@@ -187,7 +244,7 @@ private:
             ReduceSettings settings;
             auto level = std::make_shared<const Mesh>(reduceMesh(*document.source, target, settings, Progress()).mesh);
             document.levels.push_back(
-                {"LOD " + std::to_string(document.levels.size()), std::to_string(target), level, nullptr});
+                makeLevel("LOD " + std::to_string(document.levels.size()), std::to_string(target), level));
         }
         const auto text = layOutSheet(reportHtml(document, "2026-11-23", Progress()));
         const QSizeF page = text->pageSize();

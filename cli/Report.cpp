@@ -45,7 +45,7 @@ Document documentOf(const Options& options) {
         MeshFile level = readWithNotes(path, options.unit);
         if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
         const std::string name = std::filesystem::path(path).filename().string();
-        document.levels.push_back({name, "", std::make_shared<const Mesh>(std::move(level.mesh)), nullptr});
+        document.levels.push_back(makeLevel(name, "", std::make_shared<const Mesh>(std::move(level.mesh))));
     }
     document.source = std::make_shared<const Mesh>(std::move(source.mesh));
     return document;

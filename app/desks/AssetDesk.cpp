@@ -1,5 +1,7 @@
 #include "app/desks/AssetDesk.h"
 
+#include "app/desks/ChainWatch.h"
+#include "app/desks/ChainWork.h"
 #include "app/desks/CostWatch.h"
 #include "app/desks/HealthWatch.h"
 #include "app/desks/MeasureQueue.h"
@@ -7,6 +9,8 @@
 #include "app/desks/Places.h"
 #include "app/desks/SourceFacts.h"
 #include "app/desks/WorstTour.h"
+#include "app/panels/BudgetPanel.h"
+#include "app/panels/ChainCard.h"
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
@@ -17,6 +21,7 @@
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
+#include "app/sightline/Walk.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/OutlineLayer.h"
 #include "app/viewport/ViewArea.h"
@@ -61,6 +66,9 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_measuring(new MeasureQueue(this)),
       m_drawables(new DrawableStore(this)),
       m_costs(new CostWatch(this)),
+      m_chainWatch(new ChainWatch(this)),
+      m_chainWork(new ChainWork(model, this)),
+      m_walk(new Walk(this)),
       m_tour(new WorstTour(m_view->viewport(), this)),
       m_places(new Places(*m_view, this)),
       m_facts(new SourceFacts(this)),
@@ -73,10 +81,12 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_replace(new QPushButton(tr("Replace"))),
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
+    m_budget = new BudgetPanel;
     m_export = new ExportCard(m_view);
+    m_chainCard = new ChainCard(m_chainWork->job(), m_view);
     m_health = new HealthWatch(this);
     m_findings = new FindingsCard(m_health->job(), m_repairing, m_view);
-    for (QWidget* card : std::initializer_list<QWidget*>{m_export, m_findings}) m_view->addCard(card);
+    for (QWidget* card : std::initializer_list<QWidget*>{m_export, m_findings, m_chainCard}) m_view->addCard(card);
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     m_left = makeLeft();
@@ -91,6 +101,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     column->addWidget(m_sightline);
 
     connectViews();
+    connectChain();
     connectJobs();
     refresh();
 }
@@ -147,7 +158,11 @@ void AssetDesk::connectViews() {
     connect(&m_view->viewport(), &Viewport::cameraChanged, this,
             [this] { m_outline->disc().setEye(m_view->viewport().camera().turn().row(2).transpose()); });
     connect(&m_view->viewport(), &Viewport::clicked, this, &AssetDesk::probeAt);
-    connect(m_sightline, &SightlineStrip::viewerMoved, this, &AssetDesk::followViewer);
+    connect(m_sightline, &SightlineStrip::viewerMoved, this, [this](double metres) {
+        m_walk->stop();
+        followViewer(metres);
+        followLevel(metres, true);
+    });
     connect(m_findings, &FindingsCard::repairWanted, this, &AssetDesk::repair);
     connect(m_findings, &FindingsCard::lookWanted, m_health, &HealthWatch::lookAgain);
     connect(m_findings, &FindingsCard::closed, m_places, &Places::forget);
@@ -162,7 +177,8 @@ void AssetDesk::connectViews() {
 void AssetDesk::connectJobs() {
     const auto [counting, drawing] = m_facts->jobs();
     for (Job* job : {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
-                     &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job()})
+                     &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
+                     &m_chainWork->readingJob(), m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
     connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
@@ -173,10 +189,14 @@ void AssetDesk::connectJobs() {
     connect(m_drawables, &DrawableStore::ready, this, &AssetDesk::refreshPicture);
     connect(&m_reducing, &Job::ended, m_measuring, &MeasureQueue::resume);
     connect(m_measuring, &MeasureQueue::changed, this, &AssetDesk::refresh);
-    connect(m_measuring, &MeasureQueue::measured, this, [this](const auto& mesh, const auto& evidence) {
-        if (m_preview && m_preview->mesh == mesh) m_preview->evidence = evidence;
-        m_model.attachEvidence(mesh, evidence);
-    });
+    connect(m_measuring, &MeasureQueue::measured, this,
+            [this](const auto& mesh, const auto& evidence, const auto& outline) {
+                if (m_preview && m_preview->mesh == mesh) {
+                    m_preview->evidence = evidence;
+                    m_preview->outline = outline;
+                }
+                m_model.attachEvidence(mesh, evidence, outline);
+            });
 }
 
 AssetDesk::~AssetDesk() = default;
@@ -188,7 +208,8 @@ QWidget* AssetDesk::makeLeft() {
     column->setSpacing(10);
     column->addWidget(m_parts, 5);
     column->addWidget(makeRule());
-    column->addWidget(m_levels, 3);
+    column->addWidget(m_levels);
+    column->addWidget(m_budget);
     return panel;
 }
 
@@ -262,11 +283,12 @@ std::vector<Shown> AssetDesk::everythingButShown() const {
 }
 
 bool AssetDesk::isIdle() const {
-    const std::initializer_list<const Job*> jobs = {&m_reducing,  &m_measuring->job(), &m_drawables->job(),
-                                                    &m_repairing, &m_judging,          &m_places->job()};
+    const std::initializer_list<const Job*> jobs = {
+        &m_reducing, &m_measuring->job(), &m_drawables->job(), &m_repairing,
+        &m_judging,  &m_places->job(),    &m_chainWork->job(), &m_chainWork->readingJob()};
     return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
-           m_facts->isIdle() && m_outlineWatch->isIdle() && m_costs->isIdle() && m_health->isIdle() &&
-           (!m_model.isOpen() || m_view->viewport().isSettled());
+           m_facts->isIdle() && m_chainWatch->isIdle() && !m_walk->isWalking() && m_outlineWatch->isIdle() &&
+           m_costs->isIdle() && m_health->isIdle() && (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
 void AssetDesk::documentOpened() {
@@ -309,7 +331,8 @@ void AssetDesk::compareWith(Shown other) {
 void AssetDesk::refresh() {
     const Document& document = m_model.document();
     const Level* level = shownLevel();
-    m_levels->show(document, m_preview, m_shown);
+    m_levels->show(document, m_preview, m_shown, staleLevels(document));
+    m_chainWatch->watch(document);
     m_protect->show(document.care);
     m_parts->setGuard(document.care.guard);
     queueMeasuring();
@@ -352,7 +375,9 @@ void AssetDesk::refreshPicture() {
     if (other == others.end()) other = others.begin();
     // The source stands alone until something is chosen to stand beside it.
     const bool hasPair = other != others.end() && (shownLevel() != nullptr || *other == m_other);
-    const Shown beside = hasPair ? *other : m_shown;
+    Shown beside = hasPair ? *other : m_shown;
+    // While a level is dithered into the next one, that one is drawn as the player sees it, too.
+    const bool fades = m_faded > 0 && m_shown.level == m_drawn && !m_view->compares() && levelOf({m_drawn + 1});
     QStringList names;
     for (const Shown& one : others) names += nameOf(one);
     m_view->setNames(nameOf(m_shown), names, int(other - others.begin()));
@@ -364,6 +389,7 @@ void AssetDesk::refreshPicture() {
                          .others = !others.empty(),
                          .pair = hasPair});
     // Only now: a tint that is no longer possible has gone.
+    if (fades) beside = {m_drawn + 1};
     if (const auto pair = m_drawables->ask(wantedOf(beside, m_shown), wantedOf(m_shown, beside)))
         m_view->viewport().setMeshes(pair->first, pair->second);
 }
@@ -403,17 +429,28 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
     const ReduceSettings settings = settingsFor(m_model.document().care, *source, screen);
-    m_reducing.start([this, typed, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
+    LevelRecipe recipe;
+    recipe.target = typed.toStdString();
+    const std::string made =
+        howMade({*source, m_model.document().sourceHash}, m_model.document().care, screen, recipe, {}, 0);
+    m_reducing.start([this, typed, made, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
         auto result =
             std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, settings, progress.span(0, 0.95)));
         auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
         std::shared_ptr<const Deviation> evidence;
         if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));
         const Drawable drawable = makeDrawable(mesh, progress.span(0.95, 1));
-        return [this, typed, mesh, evidence, drawable, source, met = result->targetMet, notes = result->notes] {
+        return [this, typed, made, mesh, evidence, drawable, source, met = result->targetMet, notes = result->notes] {
             if (source != m_model.document().source) return;  // another document was opened meanwhile
             m_drawables->keep(mesh, drawable);
-            m_preview = Level{tr("Preview").toStdString(), typed.toStdString(), mesh, evidence};
+            Level level;
+            level.name = tr("Preview").toStdString();
+            level.recipe.target = typed.toStdString();
+            level.mesh = mesh;
+            level.targetMet = met;
+            level.evidence = evidence;
+            level.made = made;
+            m_preview = std::move(level);
             show({Shown::preview});
             QString said;
             for (const std::string& sentence : notes.sentences(source->metresPerUnit))
@@ -486,10 +523,12 @@ void AssetDesk::writeGuards(const QString& path) {
 
 // The preview first: it is what one looks at.
 void AssetDesk::queueMeasuring() {
-    std::vector<std::shared_ptr<const Mesh>> waiting;
-    if (m_preview && !m_preview->evidence) waiting.push_back(m_preview->mesh);
-    for (const Level& level : m_model.document().levels)
-        if (!level.evidence) waiting.push_back(level.mesh);
+    std::vector<Unmeasured> waiting;
+    const auto add = [&](const Level& level) {
+        if (!level.evidence || !level.outline) waiting.push_back({level.mesh, level.evidence});
+    };
+    if (m_preview) add(*m_preview);
+    for (const Level& level : m_model.document().levels) add(level);
     m_measuring->set(m_model.document().source, std::move(waiting));
 }
 
@@ -562,6 +601,9 @@ void AssetDesk::discardPreview() {
 
 void AssetDesk::cancelEverything() {
     m_reducing.cancel();
+    m_chainWork->job().cancel();
+    m_chainWork->readingJob().cancel();
+    m_walk->stop();
     m_measuring->job().cancel();
     m_tour->stop();
     m_places->job().cancel();
@@ -584,12 +626,14 @@ void AssetDesk::removeLevel(int level) {
 void AssetDesk::openExport(int level) {
     if (!m_model.isOpen()) return;
     m_findings->hide();
+    m_chainCard->hide();
     m_export->open(m_model.document(), level);
 }
 
 void AssetDesk::openFindings() {
     if (!m_model.isOpen()) return;
     m_export->hide();
+    m_chainCard->hide();
     refreshFindings();
     m_findings->setVisible(!m_findings->isVisible());
     m_findings->raise();

@@ -12,6 +12,10 @@ class QPushButton;
 
 namespace um::app {
 
+class BudgetPanel;
+class ChainCard;
+class ChainWatch;
+class ChainWork;
 class CostWatch;
 class EvidencePanel;
 class MeasureQueue;
@@ -28,6 +32,7 @@ class SightlineStrip;
 class SourceFacts;
 class TargetPanel;
 class ViewArea;
+class Walk;
 class WorstTour;
 
 class AssetDesk : public QWidget {
@@ -53,6 +58,11 @@ public:
     Job& reduceJob() { return m_reducing; }
     Job& measureJob();
     CostWatch& costs() { return *m_costs; }
+    ChainCard& chainCard() { return *m_chainCard; }
+    ChainWatch& chainWatch() { return *m_chainWatch; }
+    ChainWork& chainWork() { return *m_chainWork; }
+    BudgetPanel& budget() { return *m_budget; }
+    Walk& walk() { return *m_walk; }
     WorstTour& tour() { return *m_tour; }
     PartsPanel& parts() { return *m_parts; }
 
@@ -75,6 +85,13 @@ public slots:
     void cancelEverything();
     void openExport(int level);
     void openFindings();
+    void openChain();
+    /// Asks for a file in a level's place; below 0 as a new one.
+    void chooseHandmade(int level);
+    /// Walks up to the asset and away, or stops.
+    void toggleWalk();
+    void readRecipeFrom(const QString& path);
+    void writeRecipeTo(const QString& path);
     /// To where level and source are farthest apart, and from there to the next such place, or with -1 to the last.
     void goToWorst(int step = 1);
     /// Measures the place of the surface that lies under a place of the viewport.
@@ -106,6 +123,10 @@ private:
     void queueMeasuring();
     void placeFirstViewer();
     void followViewer(double metres);
+    /// The level that is drawn where the viewer stands, as it came about by walking there.
+    void followLevel(double metres, bool comesAlong);
+    void refreshChain();
+    void connectChain();
     void watchOutlines();
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
@@ -125,6 +146,8 @@ private:
     std::optional<Level> m_preview;
     Shown m_shown, m_other;
     double m_pixelsPerUnit = 0;  // where the player stands
+    int m_drawn = -1;            // the level that is drawn there; below 0 for none
+    double m_faded = 0;          // how far the next one has come in
 
     PartsPanel* m_parts;
     LevelsPanel* m_levels;
@@ -134,6 +157,9 @@ private:
     MeasureQueue* m_measuring;
     DrawableStore* m_drawables;
     CostWatch* m_costs;
+    ChainWatch* m_chainWatch;
+    ChainWork* m_chainWork;
+    Walk* m_walk;
     WorstTour* m_tour;
     Places* m_places;
     SourceFacts* m_facts;
@@ -141,6 +167,8 @@ private:
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
+    BudgetPanel* m_budget;
+    ChainCard* m_chainCard;
     ExportCard* m_export;
     HealthWatch* m_health;
     FindingsCard* m_findings;

@@ -24,10 +24,12 @@ namespace {
 
 bool sameState(const Document& a, const Document& b) {
     const auto sameLevel = [](const Level& x, const Level& y) {
-        return x.name == y.name && x.target == y.target && x.mesh == y.mesh && x.evidence == y.evidence;
+        return x.name == y.name && x.recipe == y.recipe && x.mesh == y.mesh && x.isHandmade == y.isHandmade &&
+               x.isLocked == y.isLocked && x.made == y.made;
     };
     return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource && a.tolerance == b.tolerance &&
-           a.care == b.care && a.screen == b.screen && a.levels.size() == b.levels.size() &&
+           a.care == b.care && a.screen == b.screen && a.switching == b.switching && a.budget == b.budget &&
+           a.levels.size() == b.levels.size() &&
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }
 
@@ -54,24 +56,32 @@ void DocumentModel::change(const QString& what, Document next) {
 // Undoing goes back to an older state, but keeps what was only learned since: the file's name, measurements of the same
 // pair of meshes, and where the viewer stands.
 void DocumentModel::put(const Document& document) {
-    std::map<const Mesh*, std::shared_ptr<const Deviation>> known;
+    std::map<const Mesh*, Level> known;
     if (m_document.source == document.source)
         for (const Level& level : m_document.levels)
-            if (level.evidence) known[level.mesh.get()] = level.evidence;
+            if (level.evidence) known[level.mesh.get()] = level;
     const std::filesystem::path path = m_document.path;
     const double viewer = m_document.viewerDistance;
     m_document = document;
     m_document.path = path;
     m_document.viewerDistance = viewer;
-    for (Level& level : m_document.levels)
-        if (!level.evidence && known.contains(level.mesh.get())) level.evidence = known[level.mesh.get()];
+    for (Level& level : m_document.levels) {
+        const auto measured = known.find(level.mesh.get());
+        if (level.evidence || measured == known.end()) continue;
+        level.evidence = measured->second.evidence;
+        level.outline = measured->second.outline;
+    }
     emit changed();
 }
 
 void DocumentModel::attachEvidence(const std::shared_ptr<const Mesh>& mesh,
-                                   const std::shared_ptr<const Deviation>& evidence) {
-    for (Level& level : m_document.levels)
-        if (level.mesh == mesh) level.evidence = evidence;
+                                   const std::shared_ptr<const Deviation>& evidence,
+                                   const std::optional<OutlineError>& outline) {
+    for (Level& level : m_document.levels) {
+        if (level.mesh != mesh) continue;
+        level.evidence = evidence;
+        if (outline) level.outline = outline;
+    }
     emit changed();
 }
 

@@ -25,7 +25,8 @@ public:
     void change(const QString& what, Document next);
     /// Measurements arrive later than what they measure, and are no decision of the user's: not undoable, but to be
     /// saved.
-    void attachEvidence(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Deviation>& evidence);
+    void attachEvidence(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Deviation>& evidence,
+                        const std::optional<OutlineError>& outline = {});
     /// Where the viewer stands is kept with the document, but is no change of it.
     void placeViewer(double metres);
     void markSaved(const std::filesystem::path& path);

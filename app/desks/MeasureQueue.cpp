@@ -16,8 +16,9 @@ MeasureQueue::MeasureQueue(QObject* parent) : QObject(parent) {
     });
 }
 
-void MeasureQueue::set(std::shared_ptr<const Mesh> source, std::vector<std::shared_ptr<const Mesh>> waiting) {
-    const bool isNeeded = source == m_source && std::find(waiting.begin(), waiting.end(), m_now) != waiting.end();
+void MeasureQueue::set(std::shared_ptr<const Mesh> source, std::vector<Unmeasured> waiting) {
+    const bool isNeeded = source == m_source && std::any_of(waiting.begin(), waiting.end(),
+                                                            [&](const Unmeasured& one) { return one.mesh == m_now; });
     m_source = std::move(source);
     m_waiting = std::move(waiting);
     if (m_now && !isNeeded) {
@@ -45,16 +46,20 @@ void MeasureQueue::forgetCancelled() {
 
 void MeasureQueue::next() {
     if (m_isPaused || !m_source || m_measuring.isRunning()) return;
-    const auto mesh = std::find_if(m_waiting.begin(), m_waiting.end(), [&](const auto& one) {
-        return std::find(m_declined.begin(), m_declined.end(), one) == m_declined.end();
+    const auto found = std::find_if(m_waiting.begin(), m_waiting.end(), [&](const Unmeasured& one) {
+        return std::find(m_declined.begin(), m_declined.end(), one.mesh) == m_declined.end();
     });
-    if (mesh == m_waiting.end()) return;
-    m_now = *mesh;
-    m_measuring.start([this, source = m_source, level = m_now](const Progress& progress) -> Job::Delivery {
-        auto evidence = std::make_shared<const Deviation>(measureDeviation(*source, *level, {}, progress));
-        return [this, source, level, evidence] {
-            std::erase(m_waiting, level);
-            if (source == m_source) emit measured(level, evidence);
+    if (found == m_waiting.end()) return;
+    m_now = found->mesh;
+    m_measuring.start([this, source = m_source, level = *found](const Progress& progress) -> Job::Delivery {
+        auto evidence = level.evidence;
+        if (!evidence)
+            evidence =
+                std::make_shared<const Deviation>(measureDeviation(*source, *level.mesh, {}, progress.span(0, 0.9)));
+        const OutlineError outline = measureOutlineError(ContourMesh(*source), *level.mesh, progress.span(0.9, 1));
+        return [this, source, mesh = level.mesh, evidence, outline] {
+            std::erase_if(m_waiting, [&](const Unmeasured& one) { return one.mesh == mesh; });
+            if (source == m_source) emit measured(mesh, evidence, outline);
         };
     });
     emit changed();

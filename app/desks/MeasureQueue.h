@@ -1,9 +1,15 @@
 #pragma once
 /// Measures the levels that have no evidence yet, one after another.
 #include "app/jobs/Job.h"
-#include "measure/Deviation.h"
+#include "chain/Chain.h"
 
 namespace um::app {
+
+/// A level's mesh, and what is known of it already.
+struct Unmeasured {
+    std::shared_ptr<const Mesh> mesh;
+    std::shared_ptr<const Deviation> evidence;  ///< null where that is to be measured too
+};
 
 class MeasureQueue : public QObject {
     Q_OBJECT
@@ -13,7 +19,7 @@ public:
 
     /// What there is to measure against `source`, the most wanted first. What was cancelled by hand waits until it is
     /// asked for.
-    void set(std::shared_ptr<const Mesh> source, std::vector<std::shared_ptr<const Mesh>> waiting);
+    void set(std::shared_ptr<const Mesh> source, std::vector<Unmeasured> waiting);
     /// Makes room for something more pressing until `resume`.
     void pause();
     void resume();
@@ -24,14 +30,16 @@ public:
     Job& job() { return m_measuring; }
 
 signals:
-    void measured(const std::shared_ptr<const um::Mesh>& mesh, const std::shared_ptr<const um::Deviation>& evidence);
+    void measured(const std::shared_ptr<const um::Mesh>& mesh, const std::shared_ptr<const um::Deviation>& evidence,
+                  const um::OutlineError& outline);
     void changed();
 
 private:
     void next();
 
     std::shared_ptr<const Mesh> m_source, m_now;
-    std::vector<std::shared_ptr<const Mesh>> m_waiting, m_declined;
+    std::vector<Unmeasured> m_waiting;
+    std::vector<std::shared_ptr<const Mesh>> m_declined;
     bool m_isPaused = false;
     Job m_measuring;
 };

@@ -1,10 +1,13 @@
 #pragma once
-/// Writing levels to files by a naming pattern: a card over the viewport, beside which everything else goes on.
+/// Delivering levels: files by a naming pattern, packed and placed as wanted, with a manifest. A card over the
+/// viewport, beside which everything else goes on.
 #include "app/jobs/Job.h"
+#include "chain/Delivery.h"
 #include "document/Document.h"
 
 #include <QWidget>
 
+class QCheckBox;
 class QComboBox;
 class QLabel;
 class QLineEdit;
@@ -26,11 +29,9 @@ signals:
     void exported(const QString& sentence);
 
 private:
-    struct Piece {
-        std::shared_ptr<const Mesh> mesh;
-        std::filesystem::path file;
-    };
-    std::vector<Piece> pieces() const;
+    DeliverySettings settings() const;
+    /// What is chosen of the document; levels that are not measured yet have no evidence.
+    Delivery delivery() const;
     void preview();
     void write();
 
@@ -39,7 +40,8 @@ private:
     QComboBox* m_which;
     QLineEdit* m_folder;
     QLineEdit* m_pattern;
-    QComboBox* m_format;
+    QComboBox *m_format, *m_packing, *m_pivot, *m_up, *m_unit;
+    QCheckBox *m_oneFile, *m_order;
     QLabel* m_preview;
     QPushButton* m_write;
 };

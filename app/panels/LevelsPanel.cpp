@@ -17,15 +17,22 @@ namespace {
 
 constexpr int countColumn = 58;  // from the right edge, where the deviation stands
 constexpr int rightMargin = 9;
+constexpr int dragReach = 6;  // pixels before a press becomes a drag
 
 class LevelRow : public QWidget {
 public:
-    LevelRow(QString name, std::size_t triangles, QString deviation, bool isShown, bool isPreview)
-        : m_name(std::move(name)),
-          m_deviation(std::move(deviation)),
-          m_triangles(triangles),
-          m_isShown(isShown),
-          m_isPreview(isPreview) {
+    /// What is special about it.
+    struct Marks {
+        bool isShown = false, isPreview = false, isStale = false, isLocked = false, isHandmade = false;
+    };
+
+    LevelRow(QString name, std::size_t triangles, QString deviation, const Marks& marks)
+        : m_name(std::move(name)), m_deviation(std::move(deviation)), m_triangles(triangles), m_marks(marks) {
+        QStringList hints;
+        if (marks.isStale) hints += tr("Stale: its source or recipe has changed since it was made");
+        if (marks.isLocked) hints += tr("Locked: stays as it is");
+        if (marks.isHandmade) hints += tr("Made by hand");
+        setToolTip(hints.join("\n"));
         setFixedHeight(QFontMetrics(textFont()).height() + 9);
     }
 
@@ -33,28 +40,57 @@ protected:
     void paintEvent(QPaintEvent*) override {
         QPainter painter(this);
         painter.setRenderHint(QPainter::Antialiasing);
-        if (m_isShown) {
+        if (m_marks.isShown) {
             painter.setPen(Qt::NoPen);
             painter.setBrush(theme().ink);
             painter.drawRoundedRect(rect(), 5, 5);
         }
         const QRect inside = rect().adjusted(9, 0, -rightMargin, 0);
         QFont font = textFont();
-        font.setItalic(m_isPreview);
+        font.setItalic(m_marks.isPreview);
         painter.setFont(font);
-        painter.setPen(m_isShown ? theme().panel : theme().ink);
+        const QColor ink = m_marks.isShown ? theme().panel : theme().ink;
+        painter.setPen(ink);
         const QString count = QString::fromStdString(formatCount(m_triangles));
         const int nameRoom = inside.width() - countColumn - painter.fontMetrics().horizontalAdvance(count) - 8;
-        painter.drawText(inside, Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(m_name, Qt::ElideRight, nameRoom));
+        const QString name = painter.fontMetrics().elidedText(m_name, Qt::ElideRight, nameRoom - 14);
+        painter.drawText(inside, Qt::AlignLeft | Qt::AlignVCenter, name);
+        paintMarks(painter,
+                   QPointF(inside.left() + painter.fontMetrics().horizontalAdvance(name) + 7, inside.center().y() + 1),
+                   ink);
+        painter.setPen(ink);
+        painter.setBrush(Qt::NoBrush);
         painter.drawText(inside.adjusted(0, 0, -countColumn, 0), Qt::AlignRight | Qt::AlignVCenter, count);
         painter.drawText(inside, Qt::AlignRight | Qt::AlignVCenter, m_deviation);
     }
 
 private:
+    // An amber dot for what is stale, a padlock, a square corner for what came from a hand.
+    void paintMarks(QPainter& painter, QPointF at, const QColor& ink) const {
+        if (m_marks.isStale) {
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(theme().amber);
+            painter.drawEllipse(at + QPointF(2, 0), 3, 3);
+            at += QPointF(10, 0);
+        }
+        if (m_marks.isLocked) {
+            painter.setPen(QPen(ink, 1.2));
+            painter.setBrush(Qt::NoBrush);
+            painter.drawArc(QRectF(at.x() + 0.5, at.y() - 5, 5, 6), 0, 180 * 16);
+            painter.setBrush(ink);
+            painter.setPen(Qt::NoPen);
+            painter.drawRect(QRectF(at.x() - 0.5, at.y() - 1, 7, 5));
+            at += QPointF(12, 0);
+        }
+        if (m_marks.isHandmade) {
+            painter.setPen(QPen(ink, 1.2));
+            painter.drawPolyline(QPolygonF{at + QPointF(0, -3), at + QPointF(0, 3), at + QPointF(6, 3)});
+        }
+    }
+
     QString m_name, m_deviation;
     std::size_t m_triangles;
-    bool m_isShown, m_isPreview;
+    Marks m_marks;
 };
 
 QString deviationText(const Level& level) {
@@ -67,6 +103,11 @@ QString deviationText(const Level& level) {
 LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLayout) {
     auto* heading = new QHBoxLayout;
     heading->setContentsMargins(9, 0, rightMargin, 0);
+    auto* chain = new QPushButton(tr("Chain …"));
+    chain->setObjectName("small");
+    chain->setFocusPolicy(Qt::NoFocus);
+    chain->setToolTip(tr("Plans and makes levels together, and sets when they switch"));
+    connect(chain, &QPushButton::clicked, this, &LevelsPanel::chainWanted);
     heading->addWidget(makeHeading(tr("LEVELS")), 1);
     QLabel* triangles = makeQuietLabel(tr("triangles"));
     triangles->setFont(textFont(-2));
@@ -84,7 +125,8 @@ LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLay
     listColumn->setContentsMargins(0, 0, 0, 0);
     listColumn->addLayout(m_rows);
     listColumn->addStretch();
-    auto* scroll = new QScrollArea;
+    m_scroll = new QScrollArea;
+    QScrollArea* scroll = m_scroll;
     scroll->setWidget(list);
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
@@ -93,10 +135,14 @@ LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLay
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(5);
     column->addLayout(heading);
-    column->addWidget(scroll, 1);
+    column->addWidget(scroll);
+    column->addWidget(chain, 0, Qt::AlignLeft);
 }
 
-void LevelsPanel::show(const Document& document, const std::optional<Level>& preview, Shown shown) {
+void LevelsPanel::show(const Document& document, const std::optional<Level>& preview, Shown shown,
+                       const std::vector<bool>& stale) {
+    m_levels = document.levels;
+    m_protect = document.care.protect;
     // A row may be what is just being clicked, so it outlives the click, unseen.
     for (QWidget* row : m_rowWidgets) {
         m_rows->removeWidget(row);
@@ -107,7 +153,14 @@ void LevelsPanel::show(const Document& document, const std::optional<Level>& pre
     m_rowLevels.clear();
     m_names.clear();
     const auto add = [&](int level, const QString& name, std::size_t triangles, const QString& deviation) {
-        auto* row = new LevelRow(name, triangles, deviation, shown.level == level, level == Shown::preview);
+        LevelRow::Marks marks{shown.level == level, level == Shown::preview};
+        if (level >= 0) {
+            const auto i = std::size_t(level);
+            marks.isStale = stale[i];
+            marks.isLocked = document.levels[i].isLocked;
+            marks.isHandmade = document.levels[i].isHandmade;
+        }
+        auto* row = new LevelRow(name, triangles, deviation, marks);
         row->installEventFilter(this);
         m_rows->addWidget(row, int(m_rowWidgets.size()), 0);
         m_rowWidgets.push_back(row);
@@ -121,15 +174,22 @@ void LevelsPanel::show(const Document& document, const std::optional<Level>& pre
         add(int(i), QString::fromStdString(level.name), level.mesh->triangleCount(), deviationText(level));
     }
     if (preview) add(Shown::preview, tr("Preview"), preview->mesh->triangleCount(), deviationText(*preview));
+    // As tall as its rows, up to nine of them; more are scrolled to.
+    const int rows = std::min<int>(int(m_rowWidgets.size()), 9);
+    m_scroll->setFixedHeight(rows * (QFontMetrics(textFont()).height() + 10));
 }
 
 bool LevelsPanel::eventFilter(QObject* watched, QEvent* event) {
     for (std::size_t i = 0; i < m_rowWidgets.size(); ++i) {
         if (m_rowWidgets[i] != watched) continue;
         const int level = m_rowLevels[i];
-        if (event->type() == QEvent::MouseButtonPress && static_cast<QMouseEvent*>(event)->button() == Qt::LeftButton)
+        if (event->type() == QEvent::MouseButtonPress && static_cast<QMouseEvent*>(event)->button() == Qt::LeftButton) {
+            m_pressed = static_cast<QMouseEvent*>(event)->globalPosition().toPoint();
+            m_dragged = level >= 0 ? level : -1;
+            // The row itself is replaced by another when it is shown.
+            if (m_dragged >= 0) grabMouse();
             emit chosen({level});
-        else if (event->type() == QEvent::MouseButtonDblClick && level >= 0)
+        } else if (event->type() == QEvent::MouseButtonDblClick && level >= 0)
             startRenaming(level);
         else if (event->type() == QEvent::ContextMenu && level >= 0)
             openMenu(level, static_cast<QContextMenuEvent*>(event)->globalPos());
@@ -143,11 +203,62 @@ bool LevelsPanel::eventFilter(QObject* watched, QEvent* event) {
 void LevelsPanel::openMenu(int level, const QPoint& place) {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
+    const Level& own = m_levels[std::size_t(level)];
     menu->addAction(tr("Rename"), this, [this, level] { startRenaming(level); });
+    const auto check = [&](const QString& text, bool on, auto&& slot) {
+        QAction* action = menu->addAction(text);
+        action->setCheckable(true);
+        action->setChecked(on);
+        connect(action, &QAction::triggered, this, std::forward<decltype(slot)>(slot));
+    };
+    check(tr("Locked"), own.isLocked, [this, level](bool on) { emit lockWanted(level, on); });
+    if (!own.isHandmade) {
+        check(tr("Protected on its own, as set now"), own.recipe.protect.has_value(),
+              [this, level, recipe = own.recipe, protect = m_protect](bool on) mutable {
+                  recipe.protect = on ? std::optional(protect) : std::nullopt;
+                  emit recipeChanged(level, recipe);
+              });
+        if (level > 0)
+            check(tr("Made from the level before"), own.recipe.fromLevelBefore,
+                  [this, level, recipe = own.recipe](bool on) mutable {
+                      recipe.fromLevelBefore = on;
+                      emit recipeChanged(level, recipe);
+                  });
+    }
+    menu->addAction(tr("Replace by a file …"), this, [this, level] { emit fileWanted(level); });
     menu->addAction(tr("Export …"), this, [this, level] { emit exportWanted(level); });
     menu->addSeparator();
     menu->addAction(tr("Remove"), this, [this, level] { emit removed(level); });
     menu->popup(place);
+}
+
+int LevelsPanel::levelUnder(const QPoint& place) const {
+    for (std::size_t i = 0; i < m_rowWidgets.size(); ++i)
+        if (m_rowLevels[i] >= 0 && m_rowWidgets[i]->rect().contains(m_rowWidgets[i]->mapFromGlobal(place)))
+            return m_rowLevels[i];
+    return -1;
+}
+
+QRect LevelsPanel::rowOf(int level) const {
+    for (std::size_t i = 0; i < m_rowWidgets.size(); ++i)
+        if (m_rowLevels[i] == level) return {m_rowWidgets[i]->mapTo(this, QPoint(0, 0)), m_rowWidgets[i]->size()};
+    return {};
+}
+
+void LevelsPanel::mouseMoveEvent(QMouseEvent* event) {
+    const bool drags = m_dragged >= 0 && (event->globalPosition().toPoint() - m_pressed).manhattanLength() > dragReach;
+    setCursor(drags ? Qt::ClosedHandCursor : Qt::ArrowCursor);
+}
+
+// Onto another level's row: the level takes that place.
+void LevelsPanel::mouseReleaseEvent(QMouseEvent* event) {
+    releaseMouse();
+    setCursor(Qt::ArrowCursor);
+    const int from = std::exchange(m_dragged, -1);
+    const QPoint place = event->globalPosition().toPoint();
+    if (from < 0 || (place - m_pressed).manhattanLength() <= dragReach) return;
+    const int to = levelUnder(place);
+    if (to >= 0 && to != from) emit moved(from, to);
 }
 
 void LevelsPanel::startRenaming(int level) {

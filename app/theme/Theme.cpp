@@ -11,6 +11,7 @@
 // The icons lie in a static library, whose resources nobody registers by himself. Must be called outside any namespace.
 static void registerIcons() {
     Q_INIT_RESOURCE(icons);
+    Q_INIT_RESOURCE(recipes);
 }
 
 namespace um::app {

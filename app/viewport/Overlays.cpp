@@ -162,6 +162,33 @@ void AsSeenInset::setPictures(const QImage& picture, const QImage& wiped) {
     update();
 }
 
+void AsSeenInset::setNext(const QImage& picture, double share) {
+    m_next = picture;
+    setShareOfNext(share);
+}
+
+void AsSeenInset::setShareOfNext(double share) {
+    m_shareOfNext = share;
+    update();
+}
+
+void AsSeenInset::setGone(bool gone) {
+    if (gone == m_isGone) return;
+    m_isGone = gone;
+    update();
+}
+
+// Pixel by pixel one or the other, in the even pattern by which games dither.
+QImage AsSeenInset::seen() const {
+    static constexpr int order[4][4] = {{0, 8, 2, 10}, {12, 4, 14, 6}, {3, 11, 1, 9}, {15, 7, 13, 5}};
+    QImage picture = m_picture;
+    if (m_next.size() != picture.size() || !(m_shareOfNext > 0)) return picture;
+    for (int y = 0; y < picture.height(); ++y)
+        for (int x = 0; x < picture.width(); ++x)
+            if (order[y % 4][x % 4] + 0.5 < 16 * m_shareOfNext) picture.setPixelColor(x, y, m_next.pixelColor(x, y));
+    return picture;
+}
+
 void AsSeenInset::setName(const QString& name) {
     m_name = name;
     update();
@@ -188,8 +215,13 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     painter.setFont(textFont(-1));
     painter.setPen(theme().softInk);
     painter.drawText(heading, Qt::AlignRight | Qt::AlignTop, tr("%1 px").arg(int(std::lround(m_pixels))));
+    if (m_isGone) {
+        painter.drawText(QRect(inset, inset + headingHeight, width() - 2 * inset, pictureSize), Qt::AlignCenter,
+                         tr("gone: nothing is drawn from here"));
+        return;
+    }
     if (m_picture.isNull()) return;
-    QImage picture = m_picture;
+    QImage picture = seen();
     if (m_wiped.size() == picture.size()) {
         QPainter halves(&picture);
         const QRect left(0, 0, picture.width() / 2, picture.height());

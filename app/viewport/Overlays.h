@@ -80,17 +80,26 @@ public:
     explicit AsSeenInset(QWidget* parent);
     /// @param wiped  what lies left of the middle; null for none
     void setPictures(const QImage& picture, const QImage& wiped);
+    /// The level that is coming in, dithered; null for none.
+    void setNext(const QImage& picture, double share);
+    void setShareOfNext(double share);
+    /// Whether nothing is drawn any more from there.
+    void setGone(bool gone);
     /// Whose picture it is; empty where that is plain.
     void setName(const QString& name);
     void setViewer(double metres, double pixelsTall);
     const QImage& picture() const { return m_picture; }
     const QImage& wipedPicture() const { return m_wiped; }
+    /// What is seen: both levels mixed, where one fades into the other.
+    QImage seen() const;
 
 protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
-    QImage m_picture, m_wiped;
+    QImage m_picture, m_wiped, m_next;
+    double m_shareOfNext = 0;
+    bool m_isGone = false;
     QString m_name;
     double m_metres = 0;
     double m_pixels = 0;

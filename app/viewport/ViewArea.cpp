@@ -54,7 +54,9 @@ ViewArea::ViewArea(QWidget* parent)
     connect(m_viewport, &Viewport::cameraChanged, this, &ViewArea::placeMarks);
     connect(m_viewport, &Viewport::asSeenChanged, this, [this](const QImage& shown, const QImage& other) {
         const bool twins = m_twinLine->isVisible();
-        m_inset->setPictures(shown, twins ? QImage() : other);
+        const bool fades = m_fade > 0 && !compares();
+        m_inset->setPictures(shown, twins || fades ? QImage() : other);
+        m_inset->setNext(fades ? other : QImage(), m_fade);
         if (twins) m_otherInset->setPictures(other, {});
     });
     connect(m_viewport, &Viewport::lightTurned, this, [this](const Light& light) {
@@ -188,6 +190,16 @@ void ViewArea::setViewer(const Screen& screen, double metres, double metresPerUn
     m_viewport->setAsSeen({screen, metres / metresPerUnit, int(AsSeenInset::pictureSize * devicePixelRatioF())});
     m_look.pixelsPerUnit = metres > 0 ? float(screen.pixels(metresPerUnit, metres)) : 0;
     applyLook();
+}
+
+void ViewArea::setFade(double share) {
+    m_fade = share;
+    m_viewport->setFading(share > 0);
+    m_inset->setShareOfNext(share);
+}
+
+bool ViewArea::compares() const {
+    return (m_wipe->isChecked() || m_twin->isChecked()) && m_possible.pair;
 }
 
 void ViewArea::setNames(const QString& shown, const QStringList& others, int other) {

@@ -53,6 +53,12 @@ public:
     };
     void setPossible(const Possible& possible);
     void setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall);
+    /// How far the level that is compared next has come in where the player stands, 0 to 1, dithered.
+    void setFade(double share);
+    /// Whether nothing is drawn any more where the player stands.
+    void setGone(bool gone) { m_inset->setGone(gone); }
+    /// Whether both are seen at once.
+    bool compares() const;
     /// What is shown, what it could be compared with, and which of them it is.
     void setNames(const QString& shown, const QStringList& others, int other);
     /// While it is held, dragging turns the light; held for nothing, the light goes back to where it was at first.
@@ -116,6 +122,7 @@ private:
     double m_wipeShare = 0.5;
     Possible m_possible;
     double m_toleranceMetres = 0;
+    double m_fade = 0;
     Look m_look;  // but for what the chips say
     bool m_edgesHere = true, m_edgesThere = true;
 };

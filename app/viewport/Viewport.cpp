@@ -390,8 +390,18 @@ void Viewport::adaptSlices(double milliseconds) {
 // What is shown first; the other one follows while both are compared.
 std::vector<Viewport::Pane*> Viewport::panesAsSeen() {
     if (!m_seen.isPossible() || !shownPane().full) return {};
-    if (compares() && m_other.full) return {&m_shown, &m_other};
+    if ((compares() || (m_fading && !m_same && !m_blinking)) && m_other.full) return {&m_shown, &m_other};
     return {&shownPane()};
+}
+
+void Viewport::setFading(bool fading) {
+    if (fading == m_fading) return;
+    m_fading = fading;
+    m_seenPictures.clear();
+    m_seenDone = 0;
+    m_seenIsFull = false;
+    m_seenWaits = true;
+    update();
 }
 
 // The full picture is done: the asset as seen follows in slices too, from the meshes themselves.

@@ -54,6 +54,8 @@ public:
 
     /// The screen and distance (in the mesh's unit) of the "as seen" picture, and its size; a distance of 0 makes none.
     void setAsSeen(const AsSeen& seen);
+    /// Whether the other mesh is drawn as seen, too, although it is not compared with: it is about to take over.
+    void setFading(bool fading);
 
     /// Whether everything that is shown is drawn in full.
     bool isSettled() const;
@@ -126,6 +128,7 @@ private:
     bool m_same = true;  // both are one mesh; only m_shown is used then
     double m_wipe = -1;
     bool m_twin = false;
+    bool m_fading = false;
     bool m_blinking = false;
     bool m_turningLight = false, m_turnedLight = false;
 

@@ -2,202 +2,299 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "chain/Plan.h"
 #include "chain/ReduceToTarget.h"
+#include "measure/Silhouette.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+#include <cmath>
+#include <map>
 
 namespace um {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-constexpr int recipeVersion = 1;
-constexpr std::size_t mostLevels = 16;
-
-ReduceSettings settingsOf(const Recipe& recipe, const Mesh& source) {
-    ReduceSettings settings;
-    settings.protect = recipe.protect;
-    settings.silhouetteWeight = recipe.silhouetteWeight;
-    if (!recipe.dropLoose.empty())
-        settings.dropLooseBelow = parseSize(recipe.dropLoose, diagonal(source), recipe.screen, source.metresPerUnit);
-    return settings;
+std::span<const std::byte> bytesOf(const std::string& text) {
+    return std::as_bytes(std::span(text));
 }
 
-void requireSensible(const Recipe& recipe) {
-    if (recipe.targets.empty()) throw InputError("A chain needs at least one level: give it a target, such as 120k.");
-    if (recipe.targets.size() > mostLevels)
-        throw InputError("A chain has at most " + std::to_string(mostLevels) + " levels; name fewer targets.");
-    if (!(recipe.silhouetteWeight >= 0 && recipe.silhouetteWeight <= 1))
-        throw InputError("The silhouette weight goes from 0 to 1.");
-    if (!(recipe.allowedPixels > 0)) throw InputError("The allowed error in pixels must be above 0, such as 1.");
-    for (const std::string& target : recipe.targets) parseTarget(target);
+// What the chain takes care of, as far as one of its levels does.
+Care careOf(const Care& chain, const LevelRecipe& level) {
+    Care care = chain;
+    if (level.protect) care.protect = *level.protect;
+    const auto scaled = [&](GuardValue value) {
+        return value > 1 ? value : GuardValue(std::clamp(double(value) * level.guardStrength, -1.0, 1.0));
+    };
+    for (PartGuard& part : care.guard.parts) part.value = scaled(part.value);
+    for (GuardValue& value : care.guard.vertices) value = scaled(value);
+    return care;
 }
 
-// All by one reduction, where each target says its count beforehand.
-std::vector<ChainLevel> reduceTogether(const Mesh& source, const Recipe& recipe, const std::vector<std::size_t>& counts,
-                                       ReduceNotes& notes, const Progress& progress) {
-    std::vector<ChainLevel> levels;
-    Reduction reduction(source, counts.back(), settingsOf(recipe, source), progress.span(0, 0.2));
-    for (std::size_t i = 0; i < counts.size(); ++i) {
-        const double from = 0.2 + 0.8 * double(i) / double(counts.size());
-        const double to = 0.2 + 0.8 * double(i + 1) / double(counts.size());
-        // The copy that is made of it here leaves the reduction where it is.
-        ChainLevel level;
-        level.target = recipe.targets[i];
-        level.targetMet = reduction.reduceTo(counts[i], progress.span(from, (from + to) / 2));
-        level.mesh = reduction.mesh(progress.span((from + to) / 2, to));
-        levels.push_back(std::move(level));
+// Guards of parts that this source does not have are for others.
+Care withKnownParts(Care care, const Mesh& source, std::vector<std::string>& notes) {
+    std::erase_if(care.guard.parts, [&](const PartGuard& guard) {
+        const bool known = std::any_of(source.parts.begin(), source.parts.end(),
+                                       [&](const Part& part) { return part.name == guard.part; });
+        if (!known) notes.push_back("There is no part " + guard.part + " to be guarded.");
+        return !known;
+    });
+    return care;
+}
+
+void add(std::vector<std::string>& notes, std::vector<std::string> more) {
+    for (std::string& sentence : more)
+        if (std::find(notes.begin(), notes.end(), sentence) == notes.end()) notes.push_back(std::move(sentence));
+}
+
+// Makes the levels that are not there yet, in their order. Those that are treated alike come out of one reduction.
+class Maker {
+public:
+    Maker(const ChainSource& source, const Recipe& recipe) : m_source(source), m_recipe(recipe) {}
+
+    void plan(const std::vector<const Level*>& ready, const std::vector<std::size_t>& counts) {
+        for (std::size_t i = 0; i < m_recipe.levels.size(); ++i)
+            if (ready[i] == nullptr && sharesReduction(i)) {
+                Shared& shared = m_shared[keyOf(i)];
+                shared.lowest = std::min(shared.lowest, counts[i]);
+                ++shared.users;
+            }
     }
-    notes = reduction.notes();
-    return levels;
+
+    void make(Level& level, std::size_t i, const std::optional<std::size_t> count, const Level* before,
+              std::vector<std::string>& notes, const Progress& progress) {
+        const Care care = withKnownParts(careOf(m_recipe.care, level.recipe), m_source.mesh, notes);
+        const ReduceSettings settings = settingsFor(care, m_source.mesh, m_recipe.screen);
+        Mesh mesh;
+        ReduceNotes happened;
+        if (level.recipe.fromLevelBefore && before != nullptr) {
+            ReduceSettings own = settings;
+            own.guard.vertices.clear();  // those are of the source
+            std::erase_if(own.guard.parts, [&](const PartGuard& guard) {
+                return std::none_of(before->mesh->parts.begin(), before->mesh->parts.end(),
+                                    [&](const Part& part) { return part.name == guard.part; });
+            });
+            TargetResult result =
+                reduceToTarget(*before->mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
+                               m_recipe.screen, own, progress);
+            mesh = std::move(result.mesh);
+            level.targetMet = result.targetMet;
+            happened = std::move(result.notes);
+        } else if (sharesReduction(i)) {
+            Shared& shared = m_shared[keyOf(i)];
+            if (!shared.reduction || shared.reduction->triangles() < *count)
+                shared.reduction.emplace(m_source.mesh, shared.lowest, settings, progress.span(0, 0.3));
+            level.targetMet = shared.reduction->reduceTo(*count, progress.span(0.3, 0.6));
+            mesh = shared.reduction->mesh(progress.span(0.6, 1));
+            happened = shared.reduction->notes();
+            if (--shared.users == 0) shared.reduction.reset();
+        } else {
+            TargetResult result =
+                reduceToTarget(m_source.mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
+                               m_recipe.screen, settings, progress);
+            mesh = std::move(result.mesh);
+            level.targetMet = result.targetMet;
+            happened = std::move(result.notes);
+            if (result.deviation) level.evidence = std::make_shared<const Deviation>(std::move(*result.deviation));
+        }
+        add(notes, happened.sentences(m_source.mesh.metresPerUnit));
+        level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+    }
+
+private:
+    struct Shared {
+        std::optional<Reduction> reduction;
+        std::size_t lowest = std::size_t(-1);
+        int users = 0;
+    };
+
+    // Pieces are dropped until a count is met, which is another one for each level.
+    bool sharesReduction(std::size_t i) const {
+        const LevelRecipe& level = m_recipe.levels[i];
+        return m_recipe.care.dropLoose.empty() && !level.fromLevelBefore &&
+               targetTriangles(parseTarget(level.target), m_source.mesh.triangleCount()).has_value();
+    }
+
+    std::pair<std::string, double> keyOf(std::size_t i) const {
+        const LevelRecipe& level = m_recipe.levels[i];
+        return {formatProtect(level.protect.value_or(m_recipe.care.protect)), level.guardStrength};
+    }
+
+    const ChainSource& m_source;
+    const Recipe& m_recipe;
+    std::map<std::pair<std::string, double>, Shared> m_shared;
+};
+
+// The count that each level's target asks for, where it says one.
+std::vector<std::optional<std::size_t>> countsOf(const Recipe& recipe, const std::vector<const Level*>& ready,
+                                                 std::size_t sourceTriangles) {
+    std::vector<std::optional<std::size_t>> counts;
+    for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
+        const auto before = i > 0 ? counts.back() : std::nullopt;
+        counts.push_back(ready[i] != nullptr
+                             ? std::optional(ready[i]->mesh->triangleCount())
+                             : targetTriangles(parseTarget(recipe.levels[i].target), sourceTriangles, before));
+        if (i > 0 && ready[i] == nullptr && ready[i - 1] == nullptr && counts[i] && counts[i - 1] &&
+            *counts[i] >= *counts[i - 1])
+            throw InputError("Level " + std::to_string(i) + " of the chain (" + recipe.levels[i].target +
+                             ") is not coarser than the one before; order the targets from fine to coarse.");
+    }
+    return counts;
 }
 
-std::vector<ChainLevel> reduceEach(const Mesh& source, const Recipe& recipe, ReduceNotes& notes,
-                                   const Progress& progress) {
-    std::vector<ChainLevel> levels;
-    const double share = 1.0 / double(recipe.targets.size());
-    for (const std::string& typed : recipe.targets) {
-        const double from = share * double(levels.size());
-        TargetResult result = reduceToTarget(source, parseTarget(typed), recipe.screen, settingsOf(recipe, source),
-                                             progress.span(from, from + share));
-        ChainLevel level;
-        level.target = typed;
-        level.targetMet = result.targetMet;
-        level.mesh = std::move(result.mesh);
-        if (result.deviation) level.deviation = std::move(*result.deviation);
-        levels.push_back(std::move(level));
-        notes = std::move(result.notes);
+void simplifyMaterials(Level& level, double nearest, const Screen& screen, const Progress& progress) {
+    if (level.recipe.materials == MaterialKeeping::All && !level.recipe.fitTextures) return;
+    Mesh mesh = withMaterials(*level.mesh, level.recipe.materials, progress.span(0, 0.5));
+    if (level.recipe.fitTextures)
+        mesh = withFittingTextures(mesh, screen.pixels(mesh.metresPerUnit, nearest), progress.span(0.5, 1));
+    level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+}
+
+double nearestOf(const PlanSettings& plan, const AssetSize& size, const Screen& screen) {
+    return plan.nearest > 0 ? plan.nearest : size.nearest(screen);
+}
+
+// A plan goes by what is found at points. The first level, which no distance can be found for, gets more triangles
+// until what is proven of it is allowed where the asset is seen nearest.
+void refineUntilProven(Level& level, const Recipe& recipe, double nearest, const DeviationSource& source,
+                       const Progress& progress) {
+    constexpr int mostTries = 3;
+    constexpr double aLittleMore = 1.1;
+    const Mesh& mesh = source.mesh;
+    const double allowed = recipe.screen.length(recipe.switching.allowedPixels, nearest) / mesh.metresPerUnit;
+    std::vector<std::string> ignored;
+    const ReduceSettings settings =
+        settingsFor(withKnownParts(careOf(recipe.care, level.recipe), mesh, ignored), mesh, recipe.screen);
+    for (int i = 0; i < mostTries && level.evidence->maxBound > allowed; ++i) {
+        // Over a surface the deviation falls about as the inverse of the count.
+        const double more = std::min(4.0, aLittleMore * level.evidence->maxBound / allowed);
+        const auto count = std::min(mesh.triangleCount(), std::size_t(more * double(level.mesh->triangleCount())));
+        if (count == level.mesh->triangleCount()) return;
+        level.recipe.target = std::to_string(count);
+        level.mesh = std::make_shared<const Mesh>(reduceMesh(mesh, count, settings, progress).mesh);
+        level.evidence = std::make_shared<const Deviation>(measureDeviation(source, *level.mesh, {}, progress));
     }
-    return levels;
+}
+
+Recipe planned(const ChainSource& source, Recipe recipe, const AssetSize& size, std::vector<std::string>& advice,
+               const Progress& progress) {
+    std::vector<std::string> ignored;
+    const Care care = withKnownParts(recipe.care, source.mesh, ignored);
+    const PlanSettings& settings = *recipe.plan;
+    const double near = nearestOf(settings, size, recipe.screen);
+    const ErrorCurve curve = measureErrorCurve(source.mesh, settingsFor(care, source.mesh, recipe.screen),
+                                               recipe.screen.length(recipe.switching.allowedPixels, near), progress);
+    const double facingShare = facingTriangles(source.mesh) / double(source.mesh.triangleCount());
+    const Plan plan = planFrom(curve, size, facingShare, settings, recipe.screen, recipe.switching);
+    for (const PlannedLevel& level : plan.levels) {
+        LevelRecipe one;
+        one.target = std::to_string(level.triangles);
+        // From afar fine texels are not seen.
+        one.fitTextures = level.from > 0;
+        recipe.levels.push_back(one);
+    }
+    advice = plan.advice;
+    recipe.plan.reset();
+    return recipe;
 }
 
 }  // namespace
 
-std::vector<std::string> targetsByRatio(const std::string& first, double ratio, std::size_t levels) {
-    if (levels == 0 || levels > mostLevels)
-        throw InputError("A chain has from 1 to " + std::to_string(mostLevels) + " levels.");
-    if (!(ratio > 0 && ratio < 1))
-        throw InputError("The ratio between a level and the next lies between 0 and 1, such as 0.3.");
-    const Target target = parseTarget(first);
-    std::vector<std::string> targets;
-    double factor = 1;
-    for (std::size_t i = 0; i < levels; ++i, factor *= ratio) {
-        if (const auto* count = std::get_if<CountTarget>(&target))
-            targets.push_back(
-                std::to_string(std::max<std::size_t>(1, std::size_t(double(count->triangles) * factor + 0.5))));
-        else if (const auto* share = std::get_if<ShareTarget>(&target))
-            targets.push_back(formatNumber(100 * share->share * factor) + "%");
-        else
-            throw InputError(
-                "Levels by a ratio start from a count or a share, such as 120k or 10%; name the targets "
-                "one by one for lengths and pixels.");
-    }
-    return targets;
+std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const LevelRecipe& recipe,
+                    const std::string& levelBefore, double comesIn) {
+    const Care own = careOf(care, recipe);
+    std::string text = source.hash + "|" + formatNumber(source.mesh.metresPerUnit) + "|" + recipe.target + "|" +
+                       formatProtect(own.protect) + "|" + formatNumber(own.silhouetteWeight) + "|" + own.dropLoose +
+                       "|" + nameOf(recipe.materials);
+    for (const PartGuard& guard : own.guard.parts) text += "|" + guard.part + "=" + formatGuard(guard.value);
+    // Only what is typed in pixels depends on the screen.
+    if ((recipe.target + own.dropLoose).find("px") != std::string::npos) text += "|" + formatScreen(screen);
+    if (recipe.fitTextures)
+        text += "|" + formatScreen(screen) + "|fit " + std::to_string(std::lround(std::log2(std::max(1e-9, comesIn))));
+    if (recipe.fromLevelBefore || recipe.target.find("of before") != std::string::npos) text += "|" + levelBefore;
+    return hashBytes({bytesOf(text), std::as_bytes(std::span(own.guard.vertices))});
 }
 
-Recipe recipeFromJson(const std::string& text) {
-    Recipe recipe;
-    try {
-        const Json json = Json::parse(text);
-        if (json.at("recipe").get<int>() > recipeVersion)
-            throw InputError(
-                "The recipe was written by a newer version of this program; update it, or save the recipe again.");
-        for (const Json& level : json.at("levels")) recipe.targets.push_back(level.at("target"));
-        if (json.contains("screen")) recipe.screen = parseScreen(json.at("screen").get<std::string>());
-        recipe.allowedPixels = json.value("allowed_pixels", recipe.allowedPixels);
-        if (json.contains("protect")) recipe.protect = parseProtect(json.at("protect").get<std::string>());
-        recipe.silhouetteWeight = json.value("silhouette_weight", recipe.silhouetteWeight);
-        recipe.dropLoose = json.value("drop_loose", recipe.dropLoose);
-    } catch (const Json::exception&) {
-        throw InputError(
-            "That is no recipe: it is not JSON, or \"recipe\" or the \"levels\" with their targets are "
-            "missing; see docs/FORMATS.md.");
-    }
-    requireSensible(recipe);
-    return recipe;
+OutlineError measureOutlineError(const ContourMesh& source, const Mesh& level, const Progress& progress) {
+    SilhouetteSettings settings;
+    settings.views = 26;
+    settings.heightPixels = std::min(512.0, mostHeightPixels(source.mesh(), level));
+    const Silhouette silhouette = measureSilhouette(source, ContourMesh(level), settings, progress);
+    const double height = standingHeight(source.mesh()) * source.mesh().metresPerUnit;
+    const double metresPerPixel = height / settings.heightPixels;
+    return {silhouette.max * metresPerPixel, silhouette.mean * metresPerPixel};
 }
 
-std::string recipeJson(const Recipe& recipe) {
-    Json levels = Json::array();
-    for (const std::string& target : recipe.targets) levels.push_back({{"target", target}});
-    Json json = {{"recipe", recipeVersion},
-                 {"levels", levels},
-                 {"screen", std::to_string(recipe.screen.heightPixels) + "px," +
-                                formatNumber(recipe.screen.fieldOfViewDegrees) + "deg"},
-                 {"allowed_pixels", recipe.allowedPixels},
-                 {"protect", formatProtect(recipe.protect)},
-                 {"silhouette_weight", recipe.silhouetteWeight},
-                 {"drop_loose", recipe.dropLoose}};
-    return json.dump(2) + "\n";
-}
-
-Chain makeChain(const Mesh& source, const Recipe& recipe, const Progress& progress) {
-    requireSensible(recipe);
+Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vector<const Level*>& ready,
+                const Progress& progress) {
+    requireSensible(asked);
     Chain chain;
-    std::vector<std::size_t> counts;
-    for (const std::string& typed : recipe.targets)
-        if (const auto count = targetTriangles(parseTarget(typed), source.triangleCount())) counts.push_back(*count);
-    const bool together = counts.size() == recipe.targets.size() && recipe.dropLoose.empty();
-    for (std::size_t i = 1; i < counts.size() && together; ++i)
-        if (counts[i] >= counts[i - 1])
-            throw InputError("Level " + std::to_string(i) + " of the chain (" + recipe.targets[i] +
-                             ") is not coarser than the one before; order the targets from fine to coarse.");
-    chain.levels = together ? reduceTogether(source, recipe, counts, chain.notes, progress.span(0, 0.5))
-                            : reduceEach(source, recipe, chain.notes, progress.span(0, 0.5));
-    const double metres = source.metresPerUnit;
-    double before = 0;
-    for (std::size_t i = 0; i < chain.levels.size(); ++i) {
-        ChainLevel& level = chain.levels[i];
-        const double at = 0.5 + 0.5 * double(i) / double(chain.levels.size());
-        if (i > 0 && level.mesh.triangleCount() > chain.levels[i - 1].mesh.triangleCount())
-            throw InputError("Level " + std::to_string(i) + " of the chain (" + recipe.targets[i] +
-                             ") came out finer than the one before; order the targets from fine to coarse.");
-        if (level.deviation.distribution.empty())
-            level.deviation =
-                measureDeviation(source, level.mesh, {}, progress.span(at, at + 0.5 / double(chain.levels.size())));
-        level.switchDistance =
-            i == 0 ? 0
-                   : std::max(before, recipe.screen.distance(level.deviation.maxBound * metres, recipe.allowedPixels));
-        before = level.switchDistance;
-        level.screenSize =
-            i == 0 ? 1
-                   : recipe.screen.pixels(diagonal(source) * metres, level.switchDistance) / recipe.screen.heightPixels;
+    chain.size = sizeOf(source.mesh, progress.span(0, 0.02));
+    const double begin = asked.plan ? 0.3 : 0.02;
+    const Recipe recipe =
+        asked.plan ? planned(source, asked, chain.size, chain.advice, progress.span(0.02, begin)) : asked;
+    std::vector<const Level*> kept = ready;
+    kept.resize(recipe.levels.size(), nullptr);
+    const auto counts = countsOf(recipe, kept, source.mesh.triangleCount());
+    Maker maker(source, recipe);
+    std::vector<std::size_t> plain;
+    for (const auto& count : counts) plain.push_back(count.value_or(0));
+    maker.plan(kept, plain);
+
+    const double toDo = double(std::max<std::ptrdiff_t>(1, std::count(kept.begin(), kept.end(), nullptr)));
+    const double share = (1 - begin) / toDo;
+    double at = begin;
+    std::optional<DeviationSource> prepared;
+    std::optional<ContourMesh> contour;
+    std::vector<LevelCost> costs;
+    std::string madeBefore;
+    for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
+        Level level;
+        if (kept[i] != nullptr) {
+            level = *kept[i];
+        } else {
+            level.name = "LOD " + std::to_string(i);
+            level.recipe = recipe.levels[i];
+            maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes,
+                       progress.span(at, at + 0.5 * share));
+            if (i > 0 && kept[i - 1] == nullptr &&
+                level.mesh->triangleCount() > chain.levels[i - 1].mesh->triangleCount())
+                throw InputError("Level " + std::to_string(i) + " of the chain (" + level.recipe.target +
+                                 ") came out finer than the one before; order the targets from fine to coarse.");
+        }
+        if (!level.evidence) {
+            if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
+            level.evidence = std::make_shared<const Deviation>(
+                measureDeviation(*prepared, *level.mesh, {}, progress.span(at + 0.5 * share, at + 0.9 * share)));
+        }
+        if (i == 0 && asked.plan && asked.plan->totalTriangles == 0) {
+            if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
+            refineUntilProven(level, recipe, nearestOf(*asked.plan, chain.size, recipe.screen), *prepared,
+                              progress.span(at + 0.9 * share, at + 0.9 * share));
+        }
+        if (!level.outline) {
+            if (!contour) contour.emplace(source.mesh);
+            level.outline = measureOutlineError(*contour, *level.mesh, progress.span(at, at));
+        }
+        costs.push_back(costOf(level));
+        chain.band = bandOf(costs, chain.size, recipe.screen, recipe.switching);
+        if (kept[i] == nullptr) {
+            level.made = howMade(source, recipe.care, recipe.screen, level.recipe, madeBefore, chain.band.from[i]);
+            const double nearest = std::max(chain.band.from[i], chain.size.nearest(recipe.screen));
+            simplifyMaterials(level, nearest, recipe.screen, progress.span(at + 0.9 * share, at + share));
+            at = std::min(1.0, at + share);
+        }
+        madeBefore = level.made;
+        chain.levels.push_back(std::move(level));
     }
+    std::vector<std::string> names;
+    std::vector<std::size_t> triangles;
+    for (const Level& level : chain.levels) {
+        names.push_back(level.name);
+        triangles.push_back(level.mesh->triangleCount());
+    }
+    add(chain.advice, adviceOn(names, triangles, costs, chain.band, chain.size, source.mesh.triangleCount(),
+                               recipe.screen, recipe.switching));
     progress.at(1);
     return chain;
-}
-
-std::string manifestJson(const Chain& chain, const Recipe& recipe, const std::string& name, const Mesh& source,
-                         const std::vector<std::filesystem::path>& files) {
-    Json levels = Json::array();
-    const double metres = source.metresPerUnit;
-    for (std::size_t i = 0; i < chain.levels.size(); ++i) {
-        const ChainLevel& level = chain.levels[i];
-        const Deviation& d = level.deviation;
-        levels.push_back({{"file", files[i].generic_string()},
-                          {"target", level.target},
-                          {"target_met", level.targetMet},
-                          {"triangles", level.mesh.triangleCount()},
-                          {"vertices", level.mesh.vertexCount()},
-                          {"draw_calls", level.mesh.sections.size()},
-                          {"switch_distance_metres", level.switchDistance},
-                          {"screen_size", level.screenSize},
-                          {"deviation_metres",
-                           {{"max", d.max * metres},
-                            {"max_bound", d.maxBound * metres},
-                            {"rms", d.rms * metres},
-                            {"mean", d.mean * metres},
-                            {"p95", d.p95 * metres},
-                            {"p99", d.p99 * metres}}},
-                          {"shape_hash", hashBytes({std::as_bytes(std::span(level.mesh.positions)),
-                                                    std::as_bytes(std::span(level.mesh.triangles))})}});
-    }
-    const Json json = {{"name", name},
-                       {"source_triangles", source.triangleCount()},
-                       {"recipe", Json::parse(recipeJson(recipe))},
-                       {"levels", levels}};
-    return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 }  // namespace um

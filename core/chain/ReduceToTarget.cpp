@@ -1,5 +1,7 @@
 #include "chain/ReduceToTarget.h"
 
+#include "chain/Halvings.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -24,22 +26,6 @@ std::size_t nextCount(std::size_t coarseCount, double coarse, std::size_t fineCo
         share = (std::log(coarse) - std::log(allowed)) / (std::log(coarse) - std::log(fine));
     const double low = std::log(double(coarseCount)), high = std::log(double(fineCount));
     return std::size_t(std::lround(std::exp(low + std::clamp(share, 0.15, 0.85) * (high - low))));
-}
-
-// From the whole source down, a copy at each halving.
-std::vector<Reduction> halvings(const Mesh& source, const ReduceSettings& settings, const Progress& progress) {
-    Reduction reduction(source, 1, settings, progress.span(0, 0.1));
-    std::vector<Reduction> places;
-    const double steps = std::log2(double(source.triangleCount()));
-    std::size_t before = source.triangleCount();
-    while (before > 4) {
-        progress.at(0.1 + 0.9 * double(places.size()) / steps);
-        reduction.reduceTo(std::max<std::size_t>(1, before / 2), progress.span(0, 0));
-        if (reduction.triangles() == before) break;
-        before = reduction.triangles();
-        places.push_back(reduction);
-    }
-    return places;
 }
 
 TargetResult searchWithin(const Mesh& source, double allowed, const ReduceSettings& settings,

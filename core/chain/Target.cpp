@@ -98,11 +98,12 @@ Target parseTarget(std::string_view text) {
     if (const std::size_t at = text.find(" at "); at != std::string_view::npos) return parsePixels(text, at, 4);
     const auto typed = parseNumberWithSuffix(text);
     if (!typed) failTarget(text);
-    const std::string suffix = lowered(typed->suffix);
-    if (suffix == "%") {
+    std::string suffix = lowered(typed->suffix);
+    if (suffix.starts_with('%')) std::erase(suffix, ' ');
+    if (suffix == "%" || suffix == "%ofbefore") {
         if (!(typed->number > 0) || typed->number > 100)
             throw InputError("\"" + std::string(text) + "\" is out of range: a share lies above 0 % and up to 100 %.");
-        return ShareTarget{typed->number / 100};
+        return ShareTarget{typed->number / 100, suffix != "%"};
     }
     if (suffix == "px")
         throw InputError("\"" + std::string(text) +
@@ -118,10 +119,13 @@ Target parseTarget(std::string_view text) {
     return LengthTarget{length};
 }
 
-std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sourceTriangles) {
+std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sourceTriangles,
+                                           std::optional<std::size_t> before) {
     if (const auto* count = std::get_if<CountTarget>(&target)) return std::min(count->triangles, sourceTriangles);
     if (const auto* share = std::get_if<ShareTarget>(&target))
-        return std::max<std::size_t>(1, std::size_t(std::llround(share->share * double(sourceTriangles))));
+        return std::max<std::size_t>(
+            1, std::size_t(std::llround(share->share *
+                                        double(share->ofBefore ? before.value_or(sourceTriangles) : sourceTriangles))));
     return std::nullopt;
 }
 

@@ -36,7 +36,8 @@ struct CountTarget {
     std::size_t triangles;
 };
 struct ShareTarget {
-    double share;  ///< of the source's triangles, 0 to 1
+    double share;           ///< of the source's triangles, 0 to 1
+    bool ofBefore = false;  ///< of those of the level before, in a chain
 };
 struct LengthTarget {
     Length deviation;  ///< the largest deviation allowed
@@ -48,11 +49,14 @@ struct PixelTarget {
 
 using Target = std::variant<CountTarget, ShareTarget, LengthTarget, PixelTarget>;
 
+/// In a chain also `30% of before`.
 /// @throws InputError  saying what would be right
 Target parseTarget(std::string_view text);
 
 /// The count that a count or share target asks of a source; nothing for the others, which take measuring.
-std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sourceTriangles);
+/// @param before  triangles of the level before; the source's where there is none
+std::optional<std::size_t> targetTriangles(const Target& target, std::size_t sourceTriangles,
+                                           std::optional<std::size_t> before = {});
 
 /// The largest deviation, in the mesh's unit, that a length or pixel target allows; nothing for the others.
 std::optional<double> allowedDeviation(const Target& target, const Screen& screen, double metresPerUnit);

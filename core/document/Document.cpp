@@ -240,6 +240,36 @@ std::shared_ptr<const Deviation> loadEvidence(const Database& database, const st
     return d;
 }
 
+Json switchingJson(const Document& document) {
+    // As it stands in a recipe, which knows all of it already.
+    Recipe recipe;
+    recipe.plan.emplace();
+    recipe.switching = document.switching;
+    recipe.budget = document.budget;
+    return Json::parse(recipeJson(recipe));
+}
+
+void takeSwitching(Document& document, const Json& json) {
+    const Recipe recipe = recipeFromJson(json.dump());
+    document.switching = recipe.switching;
+    document.budget = recipe.budget;
+}
+
+void takeFacts(Level& level, const Json& json) {
+    // Older documents know only the target.
+    if (!json.contains("recipe")) {
+        level.recipe.target = json.at("target");
+        return;
+    }
+    level.recipe = levelRecipeFromJson(json.at("recipe").get<std::string>());
+    level.targetMet = json.at("target_met");
+    level.isHandmade = json.at("handmade");
+    level.isLocked = json.at("locked");
+    level.made = json.at("made");
+    if (json.contains("outline_metres"))
+        level.outline = {json.at("outline_metres").at(0).get<double>(), json.at("outline_metres").at(1).get<double>()};
+}
+
 void saveInto(Database& database, const Document& document, const std::filesystem::path& path,
               const Progress& progress) {
     TextureShelf shelf;
@@ -254,7 +284,8 @@ void saveInto(Database& database, const Document& document, const std::filesyste
           {"silhouette_weight", document.care.silhouetteWeight},
           {"drop_loose", document.care.dropLoose}}},
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
-        {"viewer_metres", document.viewerDistance}};
+        {"viewer_metres", document.viewerDistance},
+        {"switching", switchingJson(document)}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
     if (!document.sourceFile.empty()) {
         std::error_code ignored;
@@ -273,7 +304,13 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         progress.at(0.6 + 0.35 * double(i) / double(document.levels.size()));
         const Level& level = document.levels[i];
         const std::string prefix = "level/" + std::to_string(i) + "/";
-        Json one = {{"name", level.name}, {"target", level.target}};
+        Json one = {{"name", level.name},
+                    {"recipe", levelRecipeJson(level.recipe)},
+                    {"target_met", level.targetMet},
+                    {"handmade", level.isHandmade},
+                    {"locked", level.isLocked},
+                    {"made", level.made}};
+        if (level.outline) one["outline_metres"] = {level.outline->max, level.outline->mean};
         one["mesh"] = saveMesh(database, shelf, prefix, *level.mesh, progress.span(0.95, 0.95));
         if (level.evidence)
             one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
@@ -320,16 +357,6 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
 
 }  // namespace
 
-ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen) {
-    ReduceSettings settings;
-    settings.protect = care.protect;
-    settings.guard = care.guard;
-    settings.silhouetteWeight = care.silhouetteWeight;
-    if (!care.dropLoose.empty())
-        settings.dropLooseBelow = parseSize(care.dropLoose, diagonal(source), screen, source.metresPerUnit);
-    return settings;
-}
-
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress) {
     writeWholeByName(path, [&](const std::filesystem::path& aside) {
         std::filesystem::remove(aside);
@@ -354,6 +381,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.screen.heightPixels = json.at("screen").at("height_px");
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");
+        if (json.contains("switching")) takeSwitching(document, json.at("switching"));
         loadSource(document, database, shelf, json.at("source"), path, progress.span(0, 0.7));
         const Json& levels = json.at("levels");
         for (std::size_t i = 0; i < levels.size(); ++i) {
@@ -361,7 +389,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
             const std::string prefix = "level/" + std::to_string(i) + "/";
             Level level;
             level.name = levels[i].at("name");
-            level.target = levels[i].at("target");
+            takeFacts(level, levels[i]);
             level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
             if (levels[i].contains("evidence"))
                 level.evidence =
@@ -372,6 +400,8 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         database.failDamaged();
     } catch (const MeshError& error) {
         throw FileError(error.what());
+    } catch (const InputError&) {
+        database.failDamaged();
     }
     progress.at(1);
     return document;

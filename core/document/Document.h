@@ -1,11 +1,7 @@
 #pragma once
 /// What is worked on: a source, its levels with their evidence, and what they are judged by. A plain value: meshes are
 /// shared and never changed, so that copies are cheap and undoing is putting an older copy back.
-#include "base/Progress.h"
-#include "chain/Target.h"
-#include "measure/Deviation.h"
-#include "mesh/Mesh.h"
-#include "reduce/Reduce.h"
+#include "chain/Chain.h"
 
 #include <filesystem>
 #include <memory>
@@ -14,37 +10,19 @@
 
 namespace um {
 
-struct Level {
-    std::string name;
-    std::string target;  ///< as it was typed
-    std::shared_ptr<const Mesh> mesh;
-    std::shared_ptr<const Deviation> evidence;  ///< against the document's source
-};
-
-/// What reductions of a document take care of, as it was set by hand.
-struct Care {
-    Protect protect;
-    Guard guard;
-    double silhouetteWeight = 0;  ///< 0 to 1
-    std::string dropLoose;        ///< the size below which loose pieces go, as typed; empty drops none
-
-    bool operator==(const Care&) const = default;
-};
-
-/// @throws InputError  if a typed size is none
-ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen);
-
 struct Document {
     std::filesystem::path path;  ///< of the .umesh file; empty until it is saved
     std::string name;
 
     std::filesystem::path sourceFile;  ///< empty where no file holds the source any more
-    std::string sourceHash;            ///< of that file, when it was read
+    std::string sourceHash;            ///< of that file when it was read, or of a shape that no file holds
     bool embedSource = false;          ///< whether the document itself carries the source
     std::vector<std::string> notes;    ///< what a person should know about the source, from reading it
     std::shared_ptr<const Mesh> source;
 
     Care care;
+    Switching switching;
+    Budget budget;
     std::vector<Level> levels;
     double tolerance = 0.0005;  ///< metres
     Screen screen;

@@ -1,15 +1,38 @@
 #include "document/Edits.h"
 
+#include "base/File.h"
+
 #include <algorithm>
 
 namespace um {
+namespace {
+
+void forgetMeasured(Level& level) {
+    level.evidence.reset();
+    level.outline.reset();
+}
+
+std::string freeName(const Document& document) {
+    const auto isTaken = [&](const std::string& name) {
+        return std::any_of(document.levels.begin(), document.levels.end(),
+                           [&](const Level& other) { return other.name == name; });
+    };
+    std::size_t number = document.levels.size();
+    std::string name;
+    do name = "LOD " + std::to_string(number++);
+    while (isTaken(name));
+    return name;
+}
+
+}  // namespace
 
 Document withSource(Document document, std::shared_ptr<const Mesh> mesh) {
     document.source = std::move(mesh);
     document.sourceFile.clear();
-    document.sourceHash.clear();
+    document.sourceHash = hashBytes(
+        {std::as_bytes(std::span(document.source->positions)), std::as_bytes(std::span(document.source->triangles))});
     document.embedSource = true;
-    for (Level& level : document.levels) level.evidence.reset();
+    for (Level& level : document.levels) forgetMeasured(level);
     return document;
 }
 
@@ -33,13 +56,7 @@ Document withPartGuard(Document document, const std::string& part, GuardValue va
 }
 
 Document withLevel(Document document, Level level) {
-    std::size_t number = document.levels.size();
-    const auto isTaken = [&](const std::string& name) {
-        return std::any_of(document.levels.begin(), document.levels.end(),
-                           [&](const Level& other) { return other.name == name; });
-    };
-    do level.name = "LOD " + std::to_string(number++);
-    while (isTaken(level.name));
+    level.name = freeName(document);
     document.levels.push_back(std::move(level));
     return document;
 }
@@ -62,11 +79,105 @@ std::optional<Document> withMeshReplaced(Document document, const std::shared_pt
     for (Level& level : document.levels) {
         if (level.mesh != old) continue;
         level.mesh = mesh;
-        level.evidence.reset();
+        forgetMeasured(level);
         isThere = true;
     }
     if (!isThere) return std::nullopt;
     return document;
+}
+
+Document withMovedLevel(Document document, std::size_t from, std::size_t to) {
+    std::vector<Level>& levels = document.levels;
+    if (from >= levels.size() || to >= levels.size()) return document;
+    if (from < to)
+        std::rotate(levels.begin() + long(from), levels.begin() + long(from) + 1, levels.begin() + long(to) + 1);
+    else
+        std::rotate(levels.begin() + long(to), levels.begin() + long(from), levels.begin() + long(from) + 1);
+    return document;
+}
+
+Document withLevelRecipe(Document document, std::size_t level, const LevelRecipe& recipe) {
+    if (level < document.levels.size()) document.levels[level].recipe = recipe;
+    return document;
+}
+
+Document withLevelLocked(Document document, std::size_t level, bool locked) {
+    if (level < document.levels.size()) document.levels[level].isLocked = locked;
+    return document;
+}
+
+Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr<const Mesh> mesh) {
+    const bool isNew = level >= document.levels.size();
+    if (isNew) {
+        document = withLevel(std::move(document), {});
+        level = document.levels.size() - 1;
+    }
+    Level& one = document.levels[level];
+    one.mesh = std::move(mesh);
+    one.recipe.target = std::to_string(one.mesh->triangleCount());
+    one.isHandmade = true;
+    one.targetMet = true;
+    one.made.clear();
+    forgetMeasured(one);
+    return document;
+}
+
+Document withChain(Document document, std::vector<Level> levels) {
+    document.levels = std::move(levels);
+    return document;
+}
+
+Document withSwitchDistance(Document document, std::size_t level, double metres, const Band& band) {
+    if (level == 0 || level >= document.levels.size() || level >= band.from.size()) return document;
+    if (metres > 0) {
+        const double after = level + 1 < band.from.size() ? band.from[level + 1] : band.gone;
+        metres = std::clamp(metres, band.from[level - 1], std::max(band.from[level - 1], after));
+        // What would be pushed along by this one stays where it is seen now.
+        for (std::size_t i = level + 1; i < document.levels.size(); ++i)
+            if (document.levels[i].recipe.switchDistance == 0 && band.from[i] == band.from[level])
+                document.levels[i].recipe.switchDistance = band.from[i];
+    }
+    document.levels[level].recipe.switchDistance = metres;
+    return document;
+}
+
+Recipe recipeOf(const Document& document) {
+    Recipe recipe;
+    for (const Level& level : document.levels) recipe.levels.push_back(level.recipe);
+    recipe.screen = document.screen;
+    recipe.switching = document.switching;
+    recipe.care = document.care;
+    recipe.budget = document.budget;
+    return recipe;
+}
+
+Document withSettingsOf(Document document, const Recipe& recipe) {
+    document.screen = recipe.screen;
+    document.switching = recipe.switching;
+    document.budget = recipe.budget;
+    const Guard guard = document.care.guard;
+    document.care = recipe.care;
+    // Places that were painted are of this source, and stay.
+    document.care.guard.vertices = guard.vertices;
+    return document;
+}
+
+std::string howMade(const Document& document, std::size_t level, double comesIn) {
+    return howMade({*document.source, document.sourceHash}, document.care, document.screen,
+                   document.levels[level].recipe, level > 0 ? document.levels[level - 1].made : std::string(), comesIn);
+}
+
+std::vector<bool> staleLevels(const Document& document) {
+    std::vector<LevelCost> costs;
+    for (const Level& level : document.levels) costs.push_back(costOf(level));
+    const Band band = bandOf(costs, {}, document.screen, document.switching);
+    std::vector<bool> stale;
+    for (std::size_t i = 0; i < document.levels.size(); ++i) {
+        const Level& level = document.levels[i];
+        stale.push_back(!level.isHandmade && !level.isLocked && !level.made.empty() &&
+                        level.made != howMade(document, i, band.from[i]));
+    }
+    return stale;
 }
 
 }  // namespace um

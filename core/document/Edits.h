@@ -22,6 +22,32 @@ Document withLevel(Document document, Level level);
 /// Nothing changes where there is no such level, or the name is empty.
 Document withRenamedLevel(Document document, std::size_t level, const std::string& name);
 Document withoutLevel(Document document, std::size_t level);
+/// A level in another place of the list; those between move up.
+Document withMovedLevel(Document document, std::size_t from, std::size_t to);
+/// A level's recipe; its mesh stays as it is, and may then be stale.
+Document withLevelRecipe(Document document, std::size_t level, const LevelRecipe& recipe);
+Document withLevelLocked(Document document, std::size_t level, bool locked);
+/// A mesh made by hand in a level's place, or as a new last one where there is no such level. Nothing of it is measured
+/// yet.
+Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr<const Mesh> mesh);
+/// A chain in the place of all levels.
+Document withChain(Document document, std::vector<Level> levels);
+
+/// Where a level comes in, in metres, by hand; 0 lets its error decide. Kept between those of its neighbours, which
+/// stay where they are.
+Document withSwitchDistance(Document document, std::size_t level, double metres, const Band& band);
+
+/// The chain's recipe: what can be done again on another source.
+Recipe recipeOf(const Document& document);
+/// The settings of a recipe, apart from its levels.
+Document withSettingsOf(Document document, const Recipe& recipe);
+
+/// Which levels would come out differently if they were made now. Those by hand and those locked never would, and those
+/// of which nobody knows how they were made are not told.
+std::vector<bool> staleLevels(const Document& document);
+/// How a level would be made now.
+/// @param comesIn  metres
+std::string howMade(const Document& document, std::size_t level, double comesIn);
 
 /// A mesh in another's place, wherever the document has it, as source or as level; what was measured of it no longer
 /// holds. @returns nothing if the document does not have it

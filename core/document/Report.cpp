@@ -260,7 +260,7 @@ std::string reportHtml(const Document& document, const std::string& date, const 
     html += "<h2>How it was made</h2>\n<table>\n" + row({"", "target", "hash of shape"}, "th") +
             row({"Source", escaped(document.sourceFile.filename().string()), hashOf(source)});
     for (const Judged& one : judged)
-        html += row({escaped(one.level->name), escaped(one.level->target), hashOf(*one.level->mesh)});
+        html += row({escaped(one.level->name), escaped(one.level->recipe.target), hashOf(*one.level->mesh)});
     html +=
         "</table>\n<p>Protect: " + escaped(formatProtect(document.care.protect)) + " · silhouette weight " +
         formatNumber(document.care.silhouetteWeight) +

@@ -3,6 +3,7 @@
 #include "base/Units.h"
 #include "files/Gltf.h"
 #include "files/GltfTextures.h"
+#include "files/GltfUnpack.h"
 #include "files/Text.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Weld.h"
@@ -540,6 +541,10 @@ void Reader::read(std::string_view text) {
 }  // namespace
 
 void readGltf(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
+    if (const auto unpacked = withoutDraco(path, text)) {
+        Reader(path, result, progress).read(*unpacked);
+        return;
+    }
     Reader(path, result, progress).read(text);
 }
 

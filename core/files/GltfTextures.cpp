@@ -1,7 +1,7 @@
 #include "files/GltfTextures.h"
 
 #include "base/Units.h"
-#include "files/ImageInfo.h"
+#include "files/Image.h"
 #include "files/Text.h"
 
 namespace um {

@@ -1,74 +1,21 @@
 #include "base/Error.h"
 #include "base/File.h"
 #include "files/Gltf.h"
+#include "files/GltfPrimitive.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Tangents.h"
 
 #include <algorithm>
 #include <limits>
-#include <nlohmann/json.hpp>
+#include <map>
+#include <tuple>
 
 namespace um {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-constexpr int floatType = 5126;
-constexpr int byteType = 5121;
-constexpr int shortType = 5123;
-constexpr int indexType = 5125;
-constexpr int noTarget = 0;
-constexpr int arrayTarget = 34962;
-constexpr int elementTarget = 34963;
-
-// The binary buffer and the JSON that describes it, growing together.
-class Buffer {
-public:
-    explicit Buffer(Json& json) : m_json(json) {}
-
-    /// @returns the number of the view of these bytes
-    int addBytes(const void* bytes, std::size_t size, int target) {
-        const std::size_t offset = m_bytes.size();
-        m_bytes.resize((offset + size + 3) / 4 * 4, 0);
-        std::memcpy(m_bytes.data() + offset, bytes, size);
-        Json view = {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", size}};
-        if (target != noTarget) view["target"] = target;
-        m_json["bufferViews"].push_back(view);
-        return int(m_json["bufferViews"].size()) - 1;
-    }
-
-    /// @returns the number of the accessor to these values
-    template <class T>
-    int add(const std::vector<T>& values, const char* type, int componentType, int target, bool normalized = false) {
-        Json accessor = {{"bufferView", addBytes(values.data(), values.size() * sizeof(T), target)},
-                         {"componentType", componentType},
-                         {"count", std::is_same_v<T, Triangle> ? 3 * values.size() : values.size()},
-                         {"type", type}};
-        if (normalized) accessor["normalized"] = true;
-        m_json["accessors"].push_back(accessor);
-        return int(m_json["accessors"].size()) - 1;
-    }
-
-    const std::vector<char>& bytes() const { return m_bytes; }
-
-private:
-    Json& m_json;
-    std::vector<char> m_bytes;
-};
+using Json = GltfJson;
 
 constexpr std::uint32_t notYet = std::numeric_limits<std::uint32_t>::max();
-
-// The arrays of one primitive: the wedges of a section, numbered in the order in which its triangles use them.
-struct Primitive {
-    std::vector<Vec3f> positions, normals;
-    std::vector<Vec4f> tangents;
-    std::vector<Vec2f> uvs, secondUvs;
-    std::vector<Color> colors;
-    std::vector<std::array<std::uint16_t, 4>> joints;
-    std::vector<std::array<float, 4>> weights;
-    std::vector<std::vector<Vec3f>> offsets;  // of each morph
-    std::vector<Triangle> triangles;
-};
 
 // What is made for the whole mesh before it is cut into primitives.
 struct Made {
@@ -76,8 +23,8 @@ struct Made {
     std::vector<Vec4f> tangents;  // of wedges, where they are wanted
 };
 
-Primitive gather(const Mesh& mesh, const Made& made, const Section& section, std::vector<std::uint32_t>& numberOf) {
-    Primitive result;
+GltfPrimitive gather(const Mesh& mesh, const Made& made, const Section& section, std::vector<std::uint32_t>& numberOf) {
+    GltfPrimitive result;
     result.offsets.resize(mesh.morphs.size());
     std::vector<std::uint32_t> used;
     const auto scale = float(mesh.metresPerUnit);
@@ -117,7 +64,51 @@ Primitive gather(const Mesh& mesh, const Made& made, const Section& section, std
     return result;
 }
 
-Json materialJson(const Material& material) {
+// Materials and textures of all levels: what they share is written once.
+class Shelf {
+public:
+    /// @returns the number in the file of each of a level's materials
+    std::vector<std::size_t> put(const Mesh& mesh, GltfBuffer& buffer, Json& json) {
+        std::vector<int> textures;
+        for (const Texture& texture : mesh.textures) textures.push_back(put(texture, buffer, json));
+        std::vector<std::size_t> numbers;
+        for (Material material : mesh.materials) {
+            forTextureUses(material, [&](TextureUse& use) {
+                if (use) use.texture = textures[std::size_t(use.texture)];
+            });
+            const Json one = materialJson(material);
+            Json& list = json["materials"];
+            const auto same = std::find(list.begin(), list.end(), one);
+            numbers.push_back(std::size_t(same - list.begin()));
+            if (same == list.end()) list.push_back(one);
+        }
+        return numbers;
+    }
+
+private:
+    // The image as it came, with a sampler of its own.
+    int put(const Texture& texture, GltfBuffer& buffer, Json& json) {
+        const auto key = std::tuple(static_cast<const void*>(texture.bytes.get()), texture.wrapU, texture.wrapV);
+        const auto [place, isNew] = m_numbers.try_emplace(key, int(m_numbers.size()));
+        if (!isNew) return place->second;
+        const auto wrapCode = [](Texture::Wrap wrap) {
+            return wrap == Texture::Wrap::Clamp ? 33071 : wrap == Texture::Wrap::Mirror ? 33648 : 10497;
+        };
+        json["images"].push_back(
+            {{"name", texture.name},
+             {"mimeType", texture.mimeType},
+             {"bufferView", buffer.addBytes(texture.bytes->data(), texture.bytes->size(), gltf::noTarget)}});
+        json["samplers"].push_back({{"wrapS", wrapCode(texture.wrapU)}, {"wrapT", wrapCode(texture.wrapV)}});
+        json["textures"].push_back({{"source", place->second}, {"sampler", place->second}});
+        return place->second;
+    }
+
+    static Json materialJson(const Material& material);
+
+    std::map<std::tuple<const void*, Texture::Wrap, Texture::Wrap>, int> m_numbers;
+};
+
+Json Shelf::materialJson(const Material& material) {
     Json json = {{"name", material.name},
                  {"pbrMetallicRoughness",
                   {{"baseColorFactor", material.baseColor},
@@ -140,69 +131,13 @@ Json materialJson(const Material& material) {
     return json;
 }
 
-// The images as they came, each with a sampler of its own.
-void addTextures(const Mesh& mesh, Buffer& buffer, Json& json) {
-    const auto wrapCode = [](Texture::Wrap wrap) {
-        return wrap == Texture::Wrap::Clamp ? 33071 : wrap == Texture::Wrap::Mirror ? 33648 : 10497;
-    };
-    for (const Texture& texture : mesh.textures) {
-        const std::size_t number = json["textures"].size();
-        json["images"].push_back(
-            {{"name", texture.name},
-             {"mimeType", texture.mimeType},
-             {"bufferView", buffer.addBytes(texture.bytes->data(), texture.bytes->size(), noTarget)}});
-        json["samplers"].push_back({{"wrapS", wrapCode(texture.wrapU)}, {"wrapT", wrapCode(texture.wrapV)}});
-        json["textures"].push_back({{"source", number}, {"sampler", number}});
-    }
-}
-
-// Positions, or offsets from them, with the box that the format asks for.
-int addPlaces(Buffer& buffer, const std::vector<Vec3f>& places, Json& json) {
-    const int accessor = buffer.add(places, "VEC3", floatType, arrayTarget);
-    Box3f box;
-    for (const Vec3f& p : places) box.extend(p);
-    json["accessors"][std::size_t(accessor)]["min"] = {box.min().x(), box.min().y(), box.min().z()};
-    json["accessors"][std::size_t(accessor)]["max"] = {box.max().x(), box.max().y(), box.max().z()};
-    return accessor;
-}
-
-// Whether any vertex follows a joint. Where none does, the primitive is not skinned.
-bool isSkinned(const Primitive& primitive) {
-    return std::any_of(primitive.weights.begin(), primitive.weights.end(),
-                       [](const std::array<float, 4>& weights) { return weights[0] > 0; });
-}
-
-Json primitiveJson(Buffer& buffer, const Primitive& primitive, bool skinned, std::uint32_t material, Json& json) {
-    Json attributes;
-    attributes["POSITION"] = addPlaces(buffer, primitive.positions, json);
-    attributes["NORMAL"] = buffer.add(primitive.normals, "VEC3", floatType, arrayTarget);
-    if (!primitive.tangents.empty())
-        attributes["TANGENT"] = buffer.add(primitive.tangents, "VEC4", floatType, arrayTarget);
-    if (!primitive.uvs.empty()) attributes["TEXCOORD_0"] = buffer.add(primitive.uvs, "VEC2", floatType, arrayTarget);
-    if (!primitive.secondUvs.empty())
-        attributes[primitive.uvs.empty() ? "TEXCOORD_0" : "TEXCOORD_1"] =
-            buffer.add(primitive.secondUvs, "VEC2", floatType, arrayTarget);
-    if (!primitive.colors.empty())
-        attributes["COLOR_0"] = buffer.add(primitive.colors, "VEC4", byteType, arrayTarget, true);
-    if (skinned) {
-        attributes["JOINTS_0"] = buffer.add(primitive.joints, "VEC4", shortType, arrayTarget);
-        attributes["WEIGHTS_0"] = buffer.add(primitive.weights, "VEC4", floatType, arrayTarget);
-    }
-    Json result = {{"attributes", attributes},
-                   {"indices", buffer.add(primitive.triangles, "SCALAR", indexType, elementTarget)},
-                   {"material", material}};
-    for (const std::vector<Vec3f>& offsets : primitive.offsets)
-        result["targets"].push_back({{"POSITION", addPlaces(buffer, offsets, json)}});
-    return result;
-}
-
 std::array<float, 16> inMetres(std::array<float, 16> matrix, double metresPerUnit) {
     for (std::size_t i = 12; i < 15; ++i) matrix[i] = float(matrix[i] * metresPerUnit);
     return matrix;
 }
 
 // The joints as nodes, and the skin that names them.
-void addSkeleton(const Mesh& mesh, Buffer& buffer, Json& json) {
+void addSkeleton(const Mesh& mesh, GltfBuffer& buffer, Json& json) {
     const std::size_t first = json["nodes"].size();
     std::vector<std::array<float, 16>> binds;
     Json joints = Json::array();
@@ -219,7 +154,8 @@ void addSkeleton(const Mesh& mesh, Buffer& buffer, Json& json) {
         else
             json["scenes"][0]["nodes"].push_back(first + j);
     }
-    json["skins"] = {{{"joints", joints}, {"inverseBindMatrices", buffer.add(binds, "MAT4", floatType, noTarget)}}};
+    json["skins"] = {
+        {{"joints", joints}, {"inverseBindMatrices", buffer.add(binds, "MAT4", gltf::floatType, gltf::noTarget)}}};
 }
 
 std::string base64(const std::vector<char>& bytes) {
@@ -235,24 +171,45 @@ std::string base64(const std::vector<char>& bytes) {
     return text;
 }
 
-void writeGlb(FileWriter& writer, std::string json, const std::vector<char>& bytes) {
-    json.resize((json.size() + 3) / 4 * 4, ' ');
-    const std::uint32_t header[5] = {0x46546c67, 2, std::uint32_t(12 + 8 + json.size() + 8 + bytes.size()),
-                                     std::uint32_t(json.size()), 0x4e4f534a};
-    const std::uint32_t binaryHeader[2] = {std::uint32_t(bytes.size()), 0x004e4942};
-    writer.write(header, sizeof header);
-    writer.write(json);
-    writer.write(binaryHeader, sizeof binaryHeader);
-    writer.write(bytes.data(), bytes.size());
+// A level as it goes into the file.
+struct LevelNodes {
+    std::vector<std::size_t> nodes;
+    bool isSkinned = false;
+};
+
+Json gridNode(const GltfGrid& grid) {
+    return {{"translation", {grid.middle.x(), grid.middle.y(), grid.middle.z()}},
+            {"scale", {grid.halfSize, grid.halfSize, grid.halfSize}}};
 }
 
-// The parts of a mesh as nodes. @returns their numbers, and whether any follows the skeleton
-std::pair<std::vector<std::size_t>, bool> addParts(const Mesh& mesh, Buffer& buffer, Json& json,
-                                                   const Progress& progress) {
+GltfGrid gridOf(const Mesh& mesh) {
+    const Box3f box = boundingBox(mesh);
+    GltfGrid grid;
+    const auto metres = float(mesh.metresPerUnit);
+    if (box.isEmpty()) return grid;
+    grid.middle = box.center() * metres;
+    grid.halfSize = std::max(0.5f * box.sizes().maxCoeff() * metres, 1e-30f);
+    return grid;
+}
+
+// Vertices that follow no joint stay where they are with the first one.
+void followTheRoot(GltfPrimitive& primitive) {
+    for (std::array<float, 4>& weights : primitive.weights)
+        if (!(weights[0] + weights[1] + weights[2] + weights[3] > 0)) weights = {1, 0, 0, 0};
+}
+
+// The parts of a mesh as nodes; or all of it as one, where it is skinned and has to change as a whole: a skinned node
+// stands at the root, so that no other can hold several of them.
+LevelNodes addParts(const Mesh& mesh, GltfPacking packing, bool asOne, Shelf& shelf, GltfBuffer& buffer, Json& json,
+                    const Progress& progress) {
     Made made;
     if (mesh.normals.empty())
         made.normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
     if (mesh.wantsTangents && !mesh.uvs.empty() && !mesh.normals.empty()) made.tangents = makeTangents(mesh);
+    const std::vector<std::size_t> materials = shelf.put(mesh, buffer, json);
+    GltfPrimitiveStyle style{packing, false, gridOf(mesh)};
+    // What follows joints, or blends, has its places from elsewhere than its node.
+    style.onGrid = packing == GltfPacking::Quantised && mesh.influences.empty() && mesh.morphs.empty();
     std::vector<std::uint32_t> numberOf(std::max(mesh.wedgeCount(), mesh.vertexCount()), notYet);
     std::vector<Json> primitives(mesh.parts.size(), Json::array());
     std::vector<bool> skinnedParts(mesh.parts.size(), false);
@@ -261,17 +218,24 @@ std::pair<std::vector<std::size_t>, bool> addParts(const Mesh& mesh, Buffer& buf
     for (const Section& section : mesh.sections) {
         progress.at(double(section.firstTriangle) / double(mesh.triangleCount()));
         if (section.triangleCount == 0) continue;
-        const Primitive primitive = gather(mesh, made, section, numberOf);
-        const bool skinned = isSkinned(primitive);
-        skinnedParts[section.part] = skinnedParts[section.part] || skinned;
-        primitives[section.part].push_back(primitiveJson(buffer, primitive, skinned, section.material, json));
+        GltfPrimitive primitive = gather(mesh, made, section, numberOf);
+        const bool skinned = !mesh.influences.empty() && (asOne || primitive.isSkinned());
+        if (skinned) followTheRoot(primitive);
+        const std::size_t part = asOne ? 0 : section.part;
+        skinnedParts[part] = skinnedParts[part] || skinned;
+        Json one = addPrimitive(buffer, primitive, skinned, style);
+        one["material"] = materials[section.material];
+        primitives[part].push_back(one);
     }
-    std::vector<std::size_t> nodes;
+    LevelNodes result;
     for (std::size_t part = 0; part < mesh.parts.size(); ++part) {
         if (primitives[part].empty()) continue;
-        nodes.push_back(json["nodes"].size());
-        Json node = {{"name", mesh.parts[part].name}, {"mesh", json["meshes"].size()}};
+        result.nodes.push_back(json["nodes"].size());
+        Json node = style.onGrid ? gridNode(style.grid) : Json::object();
+        node["name"] = mesh.parts[part].name;
+        node["mesh"] = json["meshes"].size();
         if (skinnedParts[part]) node["skin"] = 0;
+        result.isSkinned = result.isSkinned || skinnedParts[part];
         json["nodes"].push_back(node);
         Json meshJson = {{"name", mesh.parts[part].name}, {"primitives", primitives[part]}};
         if (!mesh.morphs.empty()) {
@@ -280,42 +244,35 @@ std::pair<std::vector<std::size_t>, bool> addParts(const Mesh& mesh, Buffer& buf
         }
         json["meshes"].push_back(meshJson);
     }
-    return {nodes, std::find(skinnedParts.begin(), skinnedParts.end(), true) != skinnedParts.end()};
+    return result;
 }
 
-}  // namespace
-
-void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary, const Progress& progress) {
-    writeGltfLevels({&mesh}, {}, path, binary, progress);
-}
-
-void writeGltfLevels(const std::vector<const Mesh*>& levels, const std::vector<double>& screenSizes,
-                     const std::filesystem::path& path, bool binary, const Progress& progress) {
-    const Mesh& first = *levels.front();
-    Json json;
-    json["asset"] = {{"version", "2.0"}, {"generator", "Understated Mesh"}};
-    json["scene"] = 0;
-    json["scenes"] = {{{"nodes", Json::array()}}};
-    for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
-    for (const Material& material : first.materials) json["materials"].push_back(materialJson(material));
-    Buffer buffer(json);
+// The scene with all levels, the finest as what is seen.
+void addLevels(const std::vector<const Mesh*>& levels, const std::vector<double>& screenSizes, GltfPacking packing,
+               GltfBuffer& buffer, Json& json, const Progress& progress) {
+    Shelf shelf;
     bool skinned = false;
     Json others = Json::array();
     std::size_t root = 0;
+    const bool asOne = levels.size() > 1 && !levels.front()->influences.empty();
     for (std::size_t i = 0; i < levels.size(); ++i) {
-        if (levels[i]->materials.size() != first.materials.size())
-            throw MeshError("The levels have different materials; write them into files of their own.");
-        const double share = 0.8 / double(levels.size());
-        const auto [nodes, follows] =
-            addParts(*levels[i], buffer, json, progress.span(share * double(i), share * double(i + 1)));
-        skinned = skinned || follows;
+        const double share = 1 / double(levels.size());
+        const LevelNodes added = addParts(*levels[i], packing, asOne, shelf, buffer, json,
+                                          progress.span(share * double(i), share * double(i + 1)));
+        skinned = skinned || added.isSkinned;
         if (levels.size() == 1) {
-            for (const std::size_t node : nodes) json["scenes"][0]["nodes"].push_back(node);
+            for (const std::size_t node : added.nodes) json["scenes"][0]["nodes"].push_back(node);
             continue;
         }
         // Each level's parts under one node, so that they change together.
-        const std::size_t holder = json["nodes"].size();
-        json["nodes"].push_back({{"name", "LOD " + std::to_string(i)}, {"children", nodes}});
+        std::size_t holder = json["nodes"].size();
+        const std::string name = "LOD " + std::to_string(i);
+        if (asOne) {
+            holder = added.nodes.front();
+            json["nodes"][holder]["name"] = name;
+        } else {
+            json["nodes"].push_back({{"name", name}, {"children", added.nodes}});
+        }
         if (i == 0) {
             root = holder;
             json["scenes"][0]["nodes"].push_back(root);
@@ -324,23 +281,68 @@ void writeGltfLevels(const std::vector<const Mesh*>& levels, const std::vector<d
         }
     }
     if (!others.empty()) {
-        json["extensionsUsed"] = {"MSFT_lod"};
+        json["extensionsUsed"].push_back("MSFT_lod");
         json["nodes"][root]["extensions"] = {{"MSFT_lod", {{"ids", others}}}};
         json["nodes"][root]["extras"] = {{"MSFT_screencoverage", screenSizes}};
     }
-    if (skinned) addSkeleton(first, buffer, json);
-    addTextures(first, buffer, json);
+    if (skinned) addSkeleton(*levels.front(), buffer, json);
+}
+
+std::string glbOf(std::string json, const std::vector<char>& bytes) {
+    json.resize((json.size() + 3) / 4 * 4, ' ');
+    const std::uint32_t header[5] = {0x46546c67, 2, std::uint32_t(12 + 8 + json.size() + 8 + bytes.size()),
+                                     std::uint32_t(json.size()), 0x4e4f534a};
+    const std::uint32_t binaryHeader[2] = {std::uint32_t(bytes.size()), 0x004e4942};
+    std::string file;
+    file.reserve(header[2]);
+    file.append(reinterpret_cast<const char*>(header), sizeof header);
+    file += json;
+    file.append(reinterpret_cast<const char*>(binaryHeader), sizeof binaryHeader);
+    file.append(bytes.data(), bytes.size());
+    return file;
+}
+
+bool uses(const Json& json, const char* extension) {
+    for (const Json& mesh : json["meshes"])
+        for (const Json& primitive : mesh["primitives"])
+            if (primitive.contains("extensions") && primitive["extensions"].contains(extension)) return true;
+    return false;
+}
+
+}  // namespace
+
+std::string gltfOf(const std::vector<const Mesh*>& levels, const std::vector<double>& screenSizes, bool binary,
+                   GltfPacking packing, const Progress& progress) {
+    Json json;
+    json["asset"] = {{"version", "2.0"}, {"generator", "Understated Mesh"}};
+    json["scene"] = 0;
+    json["scenes"] = {{{"nodes", Json::array()}}};
+    for (const char* list : {"nodes", "meshes", "materials", "accessors", "bufferViews"}) json[list] = Json::array();
+    GltfBuffer buffer(json);
+    addLevels(levels, screenSizes, packing, buffer, json, progress.span(0, 0.9));
+    if (packing == GltfPacking::Quantised) json["extensionsRequired"].push_back("KHR_mesh_quantization");
+    if (uses(json, "KHR_draco_mesh_compression")) json["extensionsRequired"].push_back("KHR_draco_mesh_compression");
+    if (json.contains("extensionsRequired"))
+        for (const Json& name : json["extensionsRequired"]) json["extensionsUsed"].push_back(name);
     if (buffer.bytes().size() > 0xf0000000u)
-        throw FileError(path.string() + " would exceed the 4 GiB that a GLB may have; write a PLY instead.");
+        throw FileError("The file would exceed the 4 GiB that a GLB may have; write a PLY instead.");
     json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};
-    progress.at(0.8);
+    progress.at(1);
+    // Names may hold what is no UTF-8.
+    if (binary) return glbOf(json.dump(-1, ' ', false, Json::error_handler_t::replace), buffer.bytes());
+    json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64(buffer.bytes());
+    return json.dump(1, ' ', false, Json::error_handler_t::replace);
+}
+
+void writeGltf(const Mesh& mesh, const std::filesystem::path& path, bool binary, const Progress& progress) {
+    writeGltfLevels({&mesh}, {}, path, binary, GltfPacking::None, progress);
+}
+
+void writeGltfLevels(const std::vector<const Mesh*>& levels, const std::vector<double>& screenSizes,
+                     const std::filesystem::path& path, bool binary, GltfPacking packing, const Progress& progress) {
+    const std::string file = gltfOf(levels, screenSizes, binary, packing, progress.span(0, 0.8));
     writeWhole(path, [&](FileWriter& writer) {
-        if (binary) {
-            writeGlb(writer, json.dump(), buffer.bytes());
-        } else {
-            json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64(buffer.bytes());
-            writer.write(json.dump(1));
-        }
+        writer.write(file);
         progress.at(1);
     });
 }

@@ -2,7 +2,7 @@
 
 #include "base/Error.h"
 #include "base/Units.h"
-#include "files/ImageInfo.h"
+#include "files/Image.h"
 #include "files/Text.h"
 #include "files/TextWriter.h"
 

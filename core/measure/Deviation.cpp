@@ -301,16 +301,22 @@ std::vector<float> signedDistances(const Measured& measured) {
 
 Deviation measureDeviation(const Mesh& source, const Mesh& level, const DeviationSettings& settings,
                            const Progress& progress) {
+    return measureDeviation(DeviationSource(source, progress.span(0, 0.2)), level, settings, progress.span(0.2, 1));
+}
+
+Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, const DeviationSettings& settings,
+                           const Progress& progress) {
+    const Mesh& source = prepared.mesh;
+    const ClosestPointFinder& onSourceSurface = prepared.surface;
     const std::size_t samples =
         settings.samples > 0 ? settings.samples : std::clamp<std::size_t>(source.triangleCount() / 2, 50000, 4000000);
     Deviation result;
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
     // The source's vertices alone are often as many as the points asked for.
     const std::size_t onSource = samples > source.vertexCount() ? samples - source.vertexCount() : 0;
-    const Measured fromSource = measure(source, onLevel, true, onSource, progress.span(0.02, 0.3));
-    const ClosestPointFinder onSourceSurface(source, progress.span(0.3, 0.5));
+    const Measured fromSource = measure(source, onLevel, true, onSource, progress.span(0.02, 0.45));
     const std::size_t onLevelCount = samples > level.vertexCount() ? samples - level.vertexCount() : 0;
-    const Measured fromLevel = measure(level, onSourceSurface, false, onLevelCount, progress.span(0.5, 0.85));
+    const Measured fromLevel = measure(level, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
 
     result.max = std::max(fromSource.max, fromLevel.max);
     result.worstPlace = fromSource.max >= fromLevel.max ? fromSource.worstPlace : fromLevel.worstPlace;
@@ -338,7 +344,9 @@ Deviation measureDeviation(const Mesh& source, const Mesh& level, const Deviatio
             from, to, {distances, measured.closest, result.max, std::max(leastQuestions, questionsPerSample * samples)},
             progress);
     };
-    result.maxBound = std::max(bound(source, onLevel, fromSource), bound(level, onSourceSurface, fromLevel));
+    result.maxBound = result.max;
+    if (settings.proven)
+        result.maxBound = std::max(bound(source, onLevel, fromSource), bound(level, onSourceSurface, fromLevel));
     progress.at(1);
     return result;
 }

@@ -63,11 +63,11 @@ private slots:
         MeasureQueue queue;
         std::vector<Shared> order;
         std::shared_ptr<const Deviation> last;
-        connect(&queue, &MeasureQueue::measured, this, [&](const auto& mesh, const auto& found) {
+        connect(&queue, &MeasureQueue::measured, this, [&](const auto& mesh, const auto& found, const auto&) {
             order.push_back(mesh);
             last = found;
         });
-        queue.set(m_source, m_levels);
+        queue.set(m_source, {{m_levels[0], {}}, {m_levels[1], {}}, {m_levels[2], {}}});
         QVERIFY(queue.isMeasuring(m_levels[0]) && !queue.isMeasuring(m_levels[1]));
         QVERIFY(waitUntil([&] { return order.size() == 3; }));
         QCOMPARE(order, m_levels);
@@ -78,10 +78,10 @@ private slots:
     void waitsWhileSomethingIsMorePressing() {
         MeasureQueue queue;
         const QSignalSpy measured(&queue, &MeasureQueue::measured);
-        queue.set(m_source, {m_levels[0]});
+        queue.set(m_source, {{m_levels[0], {}}});
         queue.pause();
         QVERIFY(waitUntil([&] { return !queue.job().isRunning(); }));
-        queue.set(m_source, {m_levels[1]});
+        queue.set(m_source, {{m_levels[1], {}}});
         QTest::qWait(50);
         QVERIFY(!queue.job().isRunning() && measured.isEmpty());
         queue.resume();
@@ -91,12 +91,13 @@ private slots:
     void leavesAloneWhatWasCancelledByHand() {
         MeasureQueue queue;
         std::vector<Shared> order;
-        connect(&queue, &MeasureQueue::measured, this, [&](const auto& mesh, const auto&) { order.push_back(mesh); });
-        queue.set(m_source, {m_levels[0], m_levels[1]});
+        connect(&queue, &MeasureQueue::measured, this,
+                [&](const auto& mesh, const auto&, const auto&) { order.push_back(mesh); });
+        queue.set(m_source, {{m_levels[0], {}}, {m_levels[1], {}}});
         queue.job().cancel();
         QVERIFY(waitUntil([&] { return order.size() == 1; }));
         QCOMPARE(order[0], m_levels[1]);  // goes on with the next
-        queue.set(m_source, {m_levels[0]});
+        queue.set(m_source, {{m_levels[0], {}}});
         QTest::qWait(50);
         QVERIFY(!queue.job().isRunning());
         queue.forgetCancelled();
@@ -107,11 +108,12 @@ private slots:
     void dropsWhatIsNoLongerWanted() {
         MeasureQueue queue;
         std::vector<Shared> order;
-        connect(&queue, &MeasureQueue::measured, this, [&](const auto& mesh, const auto&) { order.push_back(mesh); });
-        queue.set(m_source, {m_levels[0]});
+        connect(&queue, &MeasureQueue::measured, this,
+                [&](const auto& mesh, const auto&, const auto&) { order.push_back(mesh); });
+        queue.set(m_source, {{m_levels[0], {}}});
         // Another source: what is being measured says nothing about it.
         const Shared other = shared(test::makeSphere(1.1, 40));
-        queue.set(other, {m_levels[2]});
+        queue.set(other, {{m_levels[2], {}}});
         QVERIFY(waitUntil([&] { return !order.empty(); }));
         QVERIFY(waitUntil([&] { return !queue.job().isRunning(); }));
         QCOMPARE(order, std::vector<Shared>{m_levels[2]});

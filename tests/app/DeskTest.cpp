@@ -402,10 +402,10 @@ private slots:
         desk.target().showTarget("9k");
         desk.target().submit();
         QVERIFY(waitUntil(
-            [&] { return desk.preview() && desk.preview()->target == "9k" && desk.measureJob().isRunning(); }));
+            [&] { return desk.preview() && desk.preview()->recipe.target == "9k" && desk.measureJob().isRunning(); }));
         desk.target().showTarget("8k");
         desk.target().submit();
-        QVERIFY(waitUntil([&] { return desk.preview() && desk.preview()->target == "8k"; }));
+        QVERIFY(waitUntil([&] { return desk.preview() && desk.preview()->recipe.target == "8k"; }));
         QVERIFY(waitUntilIdle(*m_window));
         QCOMPARE(desk.preview()->mesh->triangleCount(), std::size_t(8000));
         QVERIFY(desk.preview()->evidence != nullptr);
@@ -506,7 +506,7 @@ private slots:
         QCOMPARE(document.source->triangleCount(), m_sourceTriangles);
         QCOMPARE(document.levels[0].mesh->triangles, before.mesh->triangles);
         QCOMPARE(document.levels[0].evidence->max, before.evidence->max);
-        QCOMPARE(document.levels[0].target, std::string("2%"));
+        QCOMPARE(document.levels[0].recipe.target, std::string("2%"));
         QVERIFY(!m_window->model().isEdited());
     }
 

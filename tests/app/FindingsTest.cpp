@@ -149,7 +149,7 @@ private slots:
         auto clean = std::make_shared<Mesh>(*next.source);
         for (const Fault fault : {Fault::Duplicate, Fault::LooseBit, Fault::Winding, Fault::Hole})
             repairFault(*clean, fault, usualSize(*clean, fault), Progress());
-        next.levels.push_back({"LOD 0", "", clean, nullptr});
+        next.levels.push_back(makeLevel("LOD 0", "", clean));
         m_window->model().change("level", std::move(next));
         m_window->desk().show({0});
         QVERIFY(waitUntilIdle(*m_window));

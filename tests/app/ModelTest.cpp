@@ -143,7 +143,7 @@ private slots:
         model.change("Tolerance", next);
         next.screen.heightPixels = 2160;
         model.change("Screen", next);
-        next.levels.push_back({"LOD 0", "10", shared(test::makeSphere(1, 2)), nullptr});
+        next.levels.push_back(makeLevel("LOD 0", "10", shared(test::makeSphere(1, 2))));
         model.change("Keep", next);
         QCOMPARE(model.undoStack().undoText(), QString("Keep"));
         model.undoStack().undo();
@@ -171,7 +171,7 @@ private slots:
         const auto level = shared(test::makeSphere(1, 2));
         model.open(documentOf(source), false);
         Document next = model.document();
-        next.levels.push_back({"LOD 0", "10", level, nullptr});
+        next.levels.push_back(makeLevel("LOD 0", "10", level));
         model.change("Keep", next);
         next = model.document();
         next.levels[0].name = "near";

@@ -284,7 +284,7 @@ private slots:
         const Document document = twoLevels();
         LevelsPanel panel;
         panel.resize(210, 200);
-        panel.show(document, std::nullopt, {Shown::source});
+        panel.show(document, std::nullopt, {Shown::source}, {false, false});
         static_cast<QWidget&>(panel).show();
         QVERIFY(QTest::qWaitForWindowExposed(&panel));
         std::vector<Shown> chosen;

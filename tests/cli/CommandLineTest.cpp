@@ -127,6 +127,71 @@ private slots:
         QCOMPARE(int(readMesh(std::filesystem::path(again) / "sphere.glb", Progress()).mesh.triangleCount()), 3000);
     }
 
+    void makesChainsOfManySources() {
+        const test::Folder folder;
+        const auto source = [&](const std::string& name) { return (folder / name).string(); };
+        writeMesh(test::makeSphere(0.4, 24), source("one.ply"), Progress());
+        writeMesh(test::makeTorus(0.5, 0.2, 60, 40), source("two.ply"), Progress());
+        folder.write("broken.ply", "ply\nnothing more");
+        const std::string out = source("out");
+        const std::vector<std::string> all = {"chain",
+                                              source("one.ply"),
+                                              source("broken.ply"),
+                                              source("two.ply"),
+                                              out,
+                                              "--targets",
+                                              "900,40% of before",
+                                              "--jobs",
+                                              "2",
+                                              "--format",
+                                              "ply",
+                                              "--json",
+                                              source("a.json")};
+        const Outcome first = umesh(all);
+        QCOMPARE(first.code, 1);  // one failed; the others were made all the same
+        QVERIFY(contains(first.out, ("Failed: " + source("broken.ply")).c_str()) &&
+                contains(first.out, "1 source of 3 failed"));
+        const Json told = Json::parse(test::contentOf(source("a.json")));
+        QCOMPARE(told["chains"].size(), std::size_t(3));
+        QVERIFY(told["chains"][1].contains("error"));
+        QCOMPARE(told["chains"][2]["manifest"]["levels"][1]["triangles"].get<int>(), 360);
+        // Mended, and run once more: only what was missing is made.
+        writeMesh(test::makeSphere(0.3, 24), source("broken.ply"), Progress());
+        const auto when = std::filesystem::last_write_time(folder / "out" / "one_lod0.ply");
+        const Outcome second = umesh(all);
+        QCOMPARE(second.code, 0);
+        QVERIFY(contains(second.out, (source("one.ply") + " is up to date").c_str()));
+        QVERIFY(!contains(second.out, (source("broken.ply") + " is up to date").c_str()));
+        QVERIFY(std::filesystem::last_write_time(folder / "out" / "one_lod0.ply") == when);
+        // A level that went is made again, and so is everything when asked.
+        std::filesystem::remove(folder / "out" / "two_lod1.ply");
+        const Outcome third = umesh(all);
+        QVERIFY(!contains(third.out, (source("two.ply") + " is up to date").c_str()));
+        QVERIFY(std::filesystem::exists(folder / "out" / "two_lod1.ply"));
+        std::vector<std::string> again = all;
+        again.push_back("--again");
+        QVERIFY(!contains(umesh(again).out, "is up to date"));
+        // Two that would have the same names are refused before anything is begun.
+        QCOMPARE(umesh({"chain", source("one.ply"), source("one.ply"), out, "--targets", "500"}).code, 2);
+    }
+
+    void plansAChainAndHoldsItAgainstABudget() {
+        const std::string out = (m_folder / "planned").string();
+        const Outcome outcome = umesh({"chain", m_sphere, out, "--plan", "--nearest", "3m", "--gone", "10", "--budget",
+                                       "total=100,draws=4", "--json", "-"});
+        QCOMPARE(outcome.code, 3);  // no level at all is so small
+        QVERIFY(contains(outcome.err, "Over budget: Triangles"));
+        const Json json = Json::parse(outcome.out);
+        QVERIFY(json["budget"][0]["over"].get<bool>() && !json["budget"][2]["over"].get<bool>());
+        double before = 1e9;
+        for (const Json& level : json["levels"]) {
+            QVERIFY(level["triangles"].get<double>() < before);
+            before = level["triangles"].get<double>();
+        }
+        QCOMPARE(umesh({"chain", m_sphere, out, "--plan", "--budget", "weight=3"}).code, 2);
+        QCOMPARE(umesh({"chain", m_sphere, out, "--plan", "--step", "2"}).code, 2);
+    }
+
     void saysWhatIsWrongWithAChain() {
         const std::string out = (m_folder / "chain2").string();
         const std::vector<std::vector<std::string>> wrong = {
@@ -175,7 +240,7 @@ private slots:
         Document document;
         document.name = "ball";
         document.source = std::make_shared<const Mesh>(readMesh(m_sphere, Progress()).mesh);
-        document.levels = {{"far one", "", std::make_shared<const Mesh>(readMesh(level, Progress()).mesh), nullptr}};
+        document.levels = {makeLevel("far one", "", std::make_shared<const Mesh>(readMesh(level, Progress()).mesh))};
         document.tolerance = 0.00123;
         saveDocument(document, m_folder / "ball.umesh", Progress());
         const std::string file = (m_folder / "ball.umesh").string();

@@ -14,9 +14,13 @@ using Json = nlohmann::json;
 
 namespace {
 
-Recipe recipeOf(std::vector<std::string> targets) {
+Recipe chainOf(const std::vector<std::string>& targets) {
     Recipe recipe;
-    recipe.targets = std::move(targets);
+    for (const std::string& target : targets) {
+        LevelRecipe level;
+        level.target = target;
+        recipe.levels.push_back(level);
+    }
     return recipe;
 }
 
@@ -42,108 +46,105 @@ class ChainTest : public QObject {
 private slots:
     void initTestCase() {
         m_source = wavyBall();
-        m_recipe = recipeOf({"4000", "1200", "300"});
-        m_chain = makeChain(m_source, m_recipe, Progress());
+        m_recipe = chainOf({"4000", "1200", "300"});
+        m_chain = makeChain({m_source, "ball"}, m_recipe, {}, Progress());
     }
 
     void reachesEachCount() {
         QCOMPARE(m_chain.levels.size(), std::size_t(3));
         const std::size_t counts[] = {4000, 1200, 300};
         for (std::size_t i = 0; i < 3; ++i) {
-            QCOMPARE(m_chain.levels[i].mesh.triangleCount(), counts[i]);
+            QCOMPARE(m_chain.levels[i].mesh->triangleCount(), counts[i]);
             QVERIFY(m_chain.levels[i].targetMet);
-            requireSound(m_chain.levels[i].mesh, "the level");
+            requireSound(*m_chain.levels[i].mesh, "the level");
         }
     }
 
     void isAsGoodAsLevelsMadeOneByOne() {
-        for (const ChainLevel& level : m_chain.levels) {
-            const Mesh alone = reduceMesh(m_source, level.mesh.triangleCount(), {}, Progress()).mesh;
+        for (const Level& level : m_chain.levels) {
+            const Mesh alone = reduceMesh(m_source, level.mesh->triangleCount(), {}, Progress()).mesh;
             const Deviation d = measureDeviation(m_source, alone, {}, Progress());
-            QVERIFY2(level.deviation.rms < 1.05 * d.rms,
-                     qPrintable(QString("%1 %2").arg(level.deviation.rms).arg(d.rms)));
+            QVERIFY2(level.evidence->rms < 1.05 * d.rms,
+                     qPrintable(QString("%1 %2").arg(level.evidence->rms).arg(d.rms)));
         }
     }
 
     void switchesWhereTheErrorIsAllowed() {
-        QCOMPARE(m_chain.levels[0].switchDistance, 0.0);
-        QCOMPARE(m_chain.levels[0].screenSize, 1.0);
+        QCOMPARE(m_chain.band.from[0], 0.0);
         for (std::size_t i = 1; i < 3; ++i) {
-            const ChainLevel& level = m_chain.levels[i];
-            QVERIFY(level.switchDistance > m_chain.levels[i - 1].switchDistance);
-            QVERIFY(level.screenSize < m_chain.levels[i - 1].screenSize);
+            const double from = m_chain.band.from[i];
+            QVERIFY(from > m_chain.band.from[i - 1]);
             // What is proven covers a pixel there, and less from farther away.
-            QVERIFY(std::abs(m_recipe.screen.pixels(level.deviation.maxBound, level.switchDistance) - 1) < 1e-9);
-            const double height = m_recipe.screen.pixels(diagonal(m_source), level.switchDistance);
-            QVERIFY(std::abs(level.screenSize - height / m_recipe.screen.heightPixels) < 1e-12);
+            QVERIFY(std::abs(m_recipe.screen.pixels(m_chain.levels[i].evidence->maxBound, from) - 1) < 1e-9);
         }
         Recipe coarser = m_recipe;
-        coarser.allowedPixels = 2;
-        const Chain nearer = makeChain(m_source, coarser, Progress());
-        QVERIFY(std::abs(nearer.levels[2].switchDistance / m_chain.levels[2].switchDistance - 0.5) < 1e-9);
+        coarser.switching.allowedPixels = 2;
+        const Chain nearer = makeChain({m_source, "ball"}, coarser, {}, Progress());
+        QVERIFY(std::abs(nearer.band.from[2] / m_chain.band.from[2] - 0.5) < 1e-9);
     }
 
     void takesLengthsAndPixelsToo() {
-        const Chain chain = makeChain(m_source, recipeOf({"50%", "1mm", "1px@20m"}), Progress());
-        QCOMPARE(chain.levels[0].mesh.triangleCount(), m_source.triangleCount() / 2);
-        QVERIFY(chain.levels[1].deviation.maxBound <= 0.001);
+        const Chain chain = makeChain({m_source, "ball"}, chainOf({"50%", "1mm", "1px@20m"}), {}, Progress());
+        QCOMPARE(chain.levels[0].mesh->triangleCount(), m_source.triangleCount() / 2);
+        QVERIFY(chain.levels[1].evidence->maxBound <= 0.001);
         const double pixel = Screen().length(1, 20);
-        QVERIFY(chain.levels[2].deviation.maxBound <= pixel && chain.levels[2].switchDistance <= 20);
-        QVERIFY(chain.levels[2].mesh.triangleCount() < chain.levels[1].mesh.triangleCount());
+        QVERIFY(chain.levels[2].evidence->maxBound <= pixel && chain.band.from[2] <= 20);
+        QVERIFY(chain.levels[2].mesh->triangleCount() < chain.levels[1].mesh->triangleCount());
     }
 
     void saysWhatCannotBeAChain() {
         const auto error = [&](const Recipe& recipe) {
-            return test::errorOf([&] { makeChain(m_source, recipe, Progress()); });
+            return test::errorOf([&] { makeChain({m_source, "ball"}, recipe, {}, Progress()); });
         };
-        QVERIFY(error(recipeOf({})).contains("at least one"));
-        QVERIFY(error(recipeOf({"300", "300"})).contains("not coarser"));
-        QVERIFY(error(recipeOf({"300", "much"})).contains("much"));
-        QVERIFY(error(recipeOf(std::vector<std::string>(17, "100"))).contains("at most 16"));
-        QVERIFY(error(recipeOf({"0.1mm", "0.01mm"})).contains("finer than the one before"));
-        Recipe none = recipeOf({"300"});
-        none.allowedPixels = 0;
+        QVERIFY(error(chainOf({})).contains("at least one"));
+        QVERIFY(error(chainOf({"300", "300"})).contains("not coarser"));
+        QVERIFY(error(chainOf({"300", "much"})).contains("much"));
+        QVERIFY(error(chainOf(std::vector<std::string>(17, "100"))).contains("at most 16"));
+        QVERIFY(error(chainOf({"0.1mm", "0.01mm"})).contains("finer than the one before"));
+        Recipe none = chainOf({"300"});
+        none.switching.allowedPixels = 0;
         QVERIFY(error(none).contains("above 0"));
         const Progress cancelled;
         cancelled.cancel();
-        QVERIFY_EXCEPTION_THROWN(makeChain(m_source, m_recipe, cancelled), Cancelled);
+        QVERIFY_EXCEPTION_THROWN(makeChain({m_source, "ball"}, m_recipe, {}, cancelled), Cancelled);
     }
 
     void goesOnWhereALevelCannotBeReached() {
         // A tetrahedron has four triangles, and no fewer.
-        const Chain chain = makeChain(m_source, recipeOf({"100", "2"}), Progress());
+        const Chain chain = makeChain({m_source, "ball"}, chainOf({"100", "2"}), {}, Progress());
         QVERIFY(chain.levels[0].targetMet && !chain.levels[1].targetMet);
-        QVERIFY(chain.levels[1].mesh.triangleCount() >= 4);
+        QVERIFY(chain.levels[1].mesh->triangleCount() >= 4);
     }
 
     void dropsLooseBitsInEachLevelAsFarAsItMust() {
         const Mesh source = test::joined(m_source, test::moved(test::makeSphere(0.002, 6), {0, 0.2, 0}));
-        Recipe recipe = recipeOf({"6000", "200"});
-        recipe.dropLoose = "8mm";
-        const Chain chain = makeChain(source, recipe, Progress());
-        QCOMPARE(chain.levels[1].mesh.triangleCount(), std::size_t(200));
-        QVERIFY(boundingBox(chain.levels[1].mesh).max().y() < 0.15f);
-        QCOMPARE(chain.notes.dropped.size(), std::size_t(1));
+        Recipe recipe = chainOf({"6000", "200"});
+        recipe.care.dropLoose = "8mm";
+        const Chain chain = makeChain({source, "ball"}, recipe, {}, Progress());
+        QCOMPARE(chain.levels[1].mesh->triangleCount(), std::size_t(200));
+        QVERIFY(boundingBox(*chain.levels[1].mesh).max().y() < 0.15f);
+        QCOMPARE(chain.notes.size(), std::size_t(1));
+        QVERIFY(chain.notes.front().find("Dropped 1 loose piece") == 0);
     }
 
     void spreadsLevelsByARatio() {
-        QCOMPARE(targetsByRatio("120k", 0.3, 4), (std::vector<std::string>{"120000", "36000", "10800", "3240"}));
-        QCOMPARE(targetsByRatio("10%", 0.5, 3), (std::vector<std::string>{"10%", "5%", "2.5%"}));
-        QVERIFY(test::errorOf([] { targetsByRatio("1mm", 0.5, 3); }).contains("count or a share"));
-        QVERIFY(test::errorOf([] { targetsByRatio("10k", 1.5, 3); }).contains("between 0 and 1"));
-        QVERIFY(test::errorOf([] { targetsByRatio("10k", 0.5, 0); }).contains("from 1 to 16"));
+        QVERIFY(levelsByRatio("120k", 0.3, 4) == chainOf({"120000", "36000", "10800", "3240"}).levels);
+        QVERIFY(levelsByRatio("10%", 0.5, 3) == chainOf({"10%", "5%", "2.5%"}).levels);
+        QVERIFY(test::errorOf([] { levelsByRatio("1mm", 0.5, 3); }).contains("count or a share"));
+        QVERIFY(test::errorOf([] { levelsByRatio("10k", 1.5, 3); }).contains("between 0 and 1"));
+        QVERIFY(test::errorOf([] { levelsByRatio("10k", 0.5, 0); }).contains("from 1 to 16"));
     }
 
     void writesRecipesAndReadsThemBack() {
-        Recipe recipe = recipeOf({"120k", "0.5mm", "1px@24m"});
+        Recipe recipe = chainOf({"120k", "0.5mm", "1px@24m"});
         recipe.screen = parseScreen("1080px,60deg");
-        recipe.allowedPixels = 0.5;
-        recipe.protect = parseProtect("borders=hard,creases=30deg,materials=off");
-        recipe.silhouetteWeight = 0.8;
-        recipe.dropLoose = "0.2%";
+        recipe.switching.allowedPixels = 0.5;
+        recipe.care.protect = parseProtect("borders=hard,creases=30deg,materials=off");
+        recipe.care.silhouetteWeight = 0.8;
+        recipe.care.dropLoose = "0.2%";
         QVERIFY(recipeFromJson(recipeJson(recipe)) == recipe);
         const Recipe least = recipeFromJson(R"({"recipe": 1, "levels": [{"target": "500"}]})");
-        QVERIFY(least == recipeOf({"500"}));
+        QVERIFY(least == chainOf({"500"}));
     }
 
     void saysWhatIsWrongWithARecipe() {
@@ -151,7 +152,7 @@ private slots:
         for (const char* text : {"", "no JSON", "[]", "{}", R"({"recipe": 1})", R"({"recipe": 1, "levels": [{}]})",
                                  R"({"recipe": 1, "levels": [{"target": 7}]})"})
             QVERIFY2(error(text).contains("no recipe"), text);
-        QVERIFY(error(R"({"recipe": 2, "levels": []})").contains("newer"));
+        QVERIFY(error(R"({"recipe": 3, "levels": []})").contains("newer"));
         QVERIFY(error(R"({"recipe": 1, "levels": []})").contains("at least one"));
         QVERIFY(error(R"({"recipe": 1, "levels": [{"target": "9"}], "silhouette_weight": 3})").contains("0 to 1"));
     }
@@ -159,8 +160,8 @@ private slots:
     void writesAllLevelsIntoOneGlb() {
         const test::Folder folder;
         std::vector<const Mesh*> meshes;
-        for (const ChainLevel& level : m_chain.levels) meshes.push_back(&level.mesh);
-        writeGltfLevels(meshes, {0.4, 0.1, 0.001}, folder / "ball.glb", true, Progress());
+        for (const Level& level : m_chain.levels) meshes.push_back(level.mesh.get());
+        writeGltfLevels(meshes, {0.4, 0.1, 0.001}, folder / "ball.glb", true, GltfPacking::None, Progress());
         const Json json = jsonOfGlb(folder / "ball.glb");
         QCOMPARE(json["scenes"][0]["nodes"].size(), std::size_t(1));
         const Json& root = json["nodes"][json["scenes"][0]["nodes"][0].get<std::size_t>()];
@@ -182,30 +183,116 @@ private slots:
         // Who knows nothing of levels sees the finest.
         QCOMPARE(readMesh(folder / "ball.glb", Progress()).mesh.triangleCount(), std::size_t(4000));
         // One level is a plain file.
-        writeGltfLevels({meshes[0]}, {}, folder / "one.glb", true, Progress());
+        writeGltfLevels({meshes[0]}, {}, folder / "one.glb", true, GltfPacking::None, Progress());
         QVERIFY(!jsonOfGlb(folder / "one.glb").contains("extensionsUsed"));
-        Mesh other = *meshes[1];
-        other.materials.push_back({});
-        QVERIFY(test::errorOf([&] {
-                    writeGltfLevels({meshes[0], &other}, {1, 0}, folder / "no.glb", true, Progress());
-                }).contains("different materials"));
     }
 
-    void tellsEverythingInTheManifest() {
-        const Json json =
-            Json::parse(manifestJson(m_chain, m_recipe, "ball", m_source, {"a.glb", "sub/b.glb", "c.glb"}));
-        QCOMPARE(json["source_triangles"].get<std::size_t>(), m_source.triangleCount());
-        QCOMPARE(json["levels"].size(), std::size_t(3));
-        const Json& level = json["levels"][1];
-        QCOMPARE(level["file"].get<std::string>(), std::string("sub/b.glb"));
-        QCOMPARE(level["triangles"].get<int>(), 1200);
-        QCOMPARE(level["switch_distance_metres"].get<double>(), m_chain.levels[1].switchDistance);
-        QCOMPARE(level["deviation_metres"]["max_bound"].get<double>(), m_chain.levels[1].deviation.maxBound);
-        QVERIFY(recipeFromJson(json["recipe"].dump()) == m_recipe);
-        // The same bytes again, from the same source and recipe.
-        const Chain again = makeChain(m_source, m_recipe, Progress());
-        QCOMPARE(manifestJson(again, m_recipe, "ball", m_source, {"a.glb", "sub/b.glb", "c.glb"}),
-                 manifestJson(m_chain, m_recipe, "ball", m_source, {"a.glb", "sub/b.glb", "c.glb"}));
+    void makesTheSameAgainFromTheSame() {
+        const Chain again = makeChain({m_source, "ball"}, m_recipe, {}, Progress());
+        for (std::size_t i = 0; i < 3; ++i) {
+            QVERIFY(again.levels[i].mesh->positions == m_chain.levels[i].mesh->positions);
+            QCOMPARE(again.levels[i].made, m_chain.levels[i].made);
+            QCOMPARE(again.levels[i].evidence->maxBound, m_chain.levels[i].evidence->maxBound);
+        }
+    }
+
+    void plansWhatIsProven() {
+        Recipe recipe;
+        recipe.plan.emplace();
+        recipe.plan->nearest = 2;
+        recipe.plan->mostLevels = 3;
+        const Chain chain = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        QVERIFY(!chain.levels.empty() && chain.levels.size() <= 3);
+        // From where it is seen nearest on, no level is off by more than a pixel, and that is proven.
+        for (std::size_t i = 0; i < chain.levels.size(); ++i) {
+            const double from = i == 0 ? 2 : chain.band.from[i];
+            QVERIFY(recipe.screen.pixels(chain.levels[i].evidence->maxBound, from) <= 1 + 1e-9);
+            // A closed surface has an even number.
+            QVERIFY(std::stoul(chain.levels[i].recipe.target) - chain.levels[i].mesh->triangleCount() <= 1);
+            if (i > 0) QVERIFY(chain.levels[i].mesh->triangleCount() < chain.levels[i - 1].mesh->triangleCount());
+        }
+    }
+
+    void makesOnlyWhatIsNotThere() {
+        const Chain again =
+            makeChain({m_source, "ball"}, m_recipe, {&m_chain.levels[0], nullptr, &m_chain.levels[2]}, Progress());
+        QVERIFY(again.levels[0].mesh == m_chain.levels[0].mesh && again.levels[2].mesh == m_chain.levels[2].mesh);
+        QVERIFY(again.levels[1].mesh != m_chain.levels[1].mesh);
+        QCOMPARE(again.levels[1].mesh->triangleCount(), std::size_t(1200));
+    }
+
+    void takesSharesOfTheLevelBefore() {
+        Recipe recipe = chainOf({"4000", "25% of before", "50%of before"});
+        const Chain chain = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        QCOMPARE(chain.levels[1].mesh->triangleCount(), std::size_t(1000));
+        QCOMPARE(chain.levels[2].mesh->triangleCount(), std::size_t(500));
+        // Made from the level before, they are not better, but still levels of the source.
+        recipe.levels[1].fromLevelBefore = recipe.levels[2].fromLevelBefore = true;
+        const Chain stepwise = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        QCOMPARE(stepwise.levels[2].mesh->triangleCount(), std::size_t(500));
+        QVERIFY(stepwise.levels[2].mesh->positions != chain.levels[2].mesh->positions);
+        QVERIFY(stepwise.levels[2].evidence->rms < 2 * chain.levels[2].evidence->rms);
+        recipe.levels[0].fromLevelBefore = true;
+        QVERIFY(test::errorOf([&] { makeChain({m_source, "ball"}, recipe, {}, Progress()); }).contains("first level"));
+    }
+
+    void treatsEachLevelByItsOwnProtection() {
+        // A sheet whose border is held in the first level alone.
+        const Mesh sheet = test::makeSheet(30, 30);
+        Recipe recipe = chainOf({"900", "100"});
+        recipe.levels[0].protect = parseProtect("borders=hard");
+        const Chain chain = makeChain({sheet, "sheet"}, recipe, {}, Progress());
+        const auto onBorder = [](const Mesh& mesh) {
+            const Box3f box = boundingBox(mesh);
+            return std::count_if(mesh.positions.begin(), mesh.positions.end(),
+                                 [&](const Vec3f& p) { return p.x() == box.min().x() || p.x() == box.max().x(); });
+        };
+        QCOMPARE(onBorder(*chain.levels[0].mesh), 62);
+        QVERIFY(onBorder(*chain.levels[1].mesh) < 62);
+    }
+
+    void knowsWhatMakesALevelStale() {
+        const LevelRecipe level = m_recipe.levels[0];
+        const auto made = [&](const std::string& source, const Care& care, const Screen& screen,
+                              const LevelRecipe& recipe, const std::string& before) {
+            return howMade({m_source, source}, care, screen, recipe, before, 5);
+        };
+        const std::string now = made("a", {}, {}, level, "x");
+        QVERIFY(made("b", {}, {}, level, "x") != now);
+        Care care;
+        care.silhouetteWeight = 0.5;
+        QVERIFY(made("a", care, {}, level, "x") != now);
+        LevelRecipe other = level;
+        other.target = "3999";
+        QVERIFY(made("a", {}, {}, other, "x") != now);
+        other = level;
+        other.guardStrength = 0.5;
+        QCOMPARE(made("a", {}, {}, other, "x"), now);  // nothing is guarded
+        care = {};
+        care.guard.parts = {{"p", 0.5f}};
+        QVERIFY(made("a", care, {}, other, "x") != made("a", care, {}, level, "x"));
+        // The screen matters only to what is typed in pixels, the level before to what is counted from it.
+        const Screen screen = parseScreen("720px,60deg");
+        QCOMPARE(made("a", {}, screen, level, "y"), now);
+        other = level;
+        other.target = "1px@20m";
+        QVERIFY(made("a", {}, screen, other, "x") != made("a", {}, {}, other, "x"));
+        other.target = "20% of before";
+        QVERIFY(made("a", {}, {}, other, "x") != made("a", {}, {}, other, "y"));
+        // Fitted textures change their size with the distance, by powers of two.
+        other = level;
+        other.fitTextures = true;
+        const auto at = [&](double metres) { return howMade({m_source, "a"}, {}, {}, other, {}, metres); };
+        QCOMPARE(at(4), at(4.5));
+        QVERIFY(at(4) != at(8));
+    }
+
+    void leavesOutGuardsOfPartsThatAreNotThere() {
+        Recipe recipe = chainOf({"1000"});
+        recipe.care.guard.parts = {{"beak", 0.5f}};
+        const Chain chain = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        QVERIFY(chain.notes.front().find("no part beak") != std::string::npos);
+        QVERIFY(recipeFromJson(recipeJson(recipe)) == recipe);
     }
 
 private:

@@ -1,7 +1,7 @@
 // What a surface costs where it is seen: triangles for each pixel, texels for each pixel.
 #include "base/Error.h"
 #include "draw/Picture.h"
-#include "files/ImageInfo.h"
+#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "measure/PixelLoad.h"
 #include "measure/Silhouette.h"

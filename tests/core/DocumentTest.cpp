@@ -21,7 +21,7 @@ Document documentOf(const std::filesystem::path& meshFile, const std::string& na
     document.name = name;
     Level level;
     level.name = "LOD 0";
-    level.target = "300";
+    level.recipe.target = "300";
     level.mesh = std::make_shared<const Mesh>(reduceMesh(*document.source, 300, {}, Progress()).mesh);
     level.evidence = std::make_shared<const Deviation>(measureDeviation(*document.source, *level.mesh, {}, Progress()));
     document.levels = {level};
@@ -89,7 +89,7 @@ private slots:
             QCOMPARE(after.levels.size(), std::size_t(1));
             const Level &a = after.levels[0], &b = before.levels[0];
             QCOMPARE(a.name, b.name);
-            QCOMPARE(a.target, b.target);
+            QVERIFY(a.recipe == b.recipe);
             QCOMPARE(a.mesh->positions, b.mesh->positions);
             QCOMPARE(a.mesh->triangles, b.mesh->triangles);
             QCOMPARE(a.evidence->max, b.evidence->max);
@@ -173,7 +173,7 @@ private slots:
     void keepsLevelsUnderNamesThatAreFree() {
         Document document;
         document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
-        const Level level{"Preview", "100", document.source, nullptr};
+        const Level level = makeLevel("Preview", "100", document.source);
         Document next = withLevel(withLevel(document, level), level);
         QCOMPARE(next.levels[0].name, std::string("LOD 0"));
         QCOMPARE(next.levels[1].name, std::string("LOD 1"));
@@ -187,7 +187,7 @@ private slots:
     void leavesAloneWhatIsNotThere() {
         Document document;
         document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
-        document = withLevel(document, {"", "100", document.source, nullptr});
+        document = withLevel(document, makeLevel("", "100", document.source));
         QCOMPARE(withRenamedLevel(document, 7, "far").levels[0].name, std::string("LOD 0"));
         QCOMPARE(withRenamedLevel(document, 0, "").levels[0].name, std::string("LOD 0"));
         QCOMPARE(withoutLevel(document, 1).levels.size(), std::size_t(1));
@@ -203,7 +203,8 @@ private slots:
         const auto evidence = std::make_shared<const Deviation>();
         const auto first = std::make_shared<const Mesh>(test::makeSphere(1, 3));
         const auto second = std::make_shared<const Mesh>(test::makeSphere(1, 2));
-        document = withLevel(withLevel(document, {"", "a", first, evidence}), {"", "b", second, evidence});
+        document =
+            withLevel(withLevel(document, makeLevel("", "a", first, evidence)), makeLevel("", "b", second, evidence));
         const auto mended = std::make_shared<const Mesh>(*first);
         const auto next = withMeshReplaced(document, first, mended);
         QVERIFY(next && next->levels[0].mesh == mended && !next->levels[0].evidence);
@@ -211,7 +212,8 @@ private slots:
         QCOMPARE(next->sourceHash, std::string("hash"));
         const auto source = withMeshReplaced(document, document.source, mended);
         QVERIFY(source && source->source == mended && !source->levels[0].evidence && !source->levels[1].evidence);
-        QVERIFY(source->embedSource && source->sourceFile.empty() && source->sourceHash.empty());
+        QVERIFY(source->embedSource && source->sourceFile.empty() && !source->sourceHash.empty() &&
+                source->sourceHash != "hash");
     }
 
     void changesWhatAUnitMeans() {
@@ -219,7 +221,7 @@ private slots:
         auto mesh = std::make_shared<Mesh>(test::makeSphere(1, 4));
         mesh->unitStated = false;
         document.source = mesh;
-        document = withLevel(document, {"", "a", mesh, nullptr});
+        document = withLevel(document, makeLevel("", "a", mesh));
         const Document next = withUnit(document, 0.001);
         for (const Mesh* one : {next.source.get(), next.levels[0].mesh.get()}) {
             QCOMPARE(one->metresPerUnit, 0.001);
@@ -255,7 +257,7 @@ private slots:
         document.embedSource = true;
         document.source = std::make_shared<const Mesh>(sheet);
         for (const char* name : {"LOD 0", "LOD 1"})
-            document.levels.push_back({name, "", std::make_shared<const Mesh>(sheet), nullptr});
+            document.levels.push_back(makeLevel(name, "", std::make_shared<const Mesh>(sheet)));
         saveDocument(document, folder / "sheet.umesh", Progress());
         QVERIFY(std::filesystem::file_size(folder / "sheet.umesh") < 1.5 * double(bytes.size()));
         const Document read = openDocument(folder / "sheet.umesh", Progress());

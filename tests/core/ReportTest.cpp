@@ -23,9 +23,9 @@ Document sphereWithLevels() {
     ball.metresPerUnit = 0.1;
     document.source = std::make_shared<const Mesh>(ball);
     for (const std::size_t target : {2000, 300})
-        document.levels.push_back({"LOD " + std::to_string(document.levels.size()), std::to_string(target),
-                                   std::make_shared<const Mesh>(reduceMesh(ball, target, {}, Progress()).mesh),
-                                   nullptr});
+        document.levels.push_back(
+            makeLevel("LOD " + std::to_string(document.levels.size()), std::to_string(target),
+                      std::make_shared<const Mesh>(reduceMesh(ball, target, {}, Progress()).mesh)));
     document.viewerDistance = 3;
     return document;
 }

@@ -1,0 +1,20 @@
+#pragma once
+/// What reductions take care of, as it is set by hand.
+#include "chain/Target.h"
+#include "reduce/Reduce.h"
+
+namespace um {
+
+struct Care {
+    Protect protect;
+    Guard guard;
+    double silhouetteWeight = 0;  ///< 0 to 1
+    std::string dropLoose;        ///< the size below which loose pieces go, as typed; empty drops none
+
+    bool operator==(const Care&) const = default;
+};
+
+/// @throws InputError  if a typed size is none
+ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen);
+
+}  // namespace um

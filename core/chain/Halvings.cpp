@@ -1,0 +1,23 @@
+#include "chain/Halvings.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace um {
+
+std::vector<Reduction> halvings(const Mesh& source, const ReduceSettings& settings, const Progress& progress) {
+    Reduction reduction(source, 1, settings, progress.span(0, 0.1));
+    std::vector<Reduction> places;
+    const double steps = std::log2(double(source.triangleCount()));
+    std::size_t before = source.triangleCount();
+    while (before > 4) {
+        progress.at(0.1 + 0.9 * double(places.size()) / steps);
+        reduction.reduceTo(std::max<std::size_t>(1, before / 2), progress.span(0, 0));
+        if (reduction.triangles() == before) break;
+        before = reduction.triangles();
+        places.push_back(reduction);
+    }
+    return places;
+}
+
+}  // namespace um

@@ -1,0 +1,37 @@
+#pragma once
+/// What levels seen from afar need no longer carry of their materials.
+#include "base/Progress.h"
+#include "mesh/Mesh.h"
+
+#include <string>
+#include <string_view>
+
+namespace um {
+
+/// How much of the source's materials a level keeps, from all to least.
+enum class MaterialKeeping : unsigned char {
+    All,
+    NoFineMaps,  ///< without normal and occlusion maps
+    BaseColor,   ///< only the texture of the base colour
+    Flat,        ///< a colour for each material: the mean of what its triangles show of the texture
+    OneSlot      ///< those colours at the vertices of one material and one part: a single draw call
+};
+
+/// `all`, `no fine maps`, `base colour`, `flat`, `one slot`.
+std::string nameOf(MaterialKeeping keeping);
+/// @throws InputError  naming those that there are
+MaterialKeeping parseMaterialKeeping(std::string_view text);
+
+/// The level with fewer materials. Textures that no material uses any more are dropped.
+/// @throws MeshError  if a texture whose mean is asked for cannot be read
+/// @throws Cancelled
+Mesh withMaterials(const Mesh& level, MaterialKeeping keeping, const Progress& progress);
+
+/// The level with each texture at most as large as gives its median place a texel for a pixel. Textures that are
+/// small enough stay byte for byte; others are averaged down and written as PNG.
+/// @param pixelsPerUnit  where the level is seen from nearest
+/// @throws MeshError  if a texture that is too large cannot be read
+/// @throws Cancelled
+Mesh withFittingTextures(const Mesh& level, double pixelsPerUnit, const Progress& progress);
+
+}  // namespace um

@@ -1,0 +1,155 @@
+#include "files/GltfUnpack.h"
+
+#include "base/Error.h"
+#include "files/GltfBuffer.h"
+
+// The library's own.
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wunused-parameter"
+#pragma GCC diagnostic ignored "-Wshadow"
+#pragma GCC diagnostic ignored "-Woverloaded-virtual"
+#include <draco/compression/decode.h>
+#include <draco/mesh/mesh.h>
+#pragma GCC diagnostic pop
+
+namespace um {
+namespace {
+
+constexpr const char* extension = "KHR_draco_mesh_compression";
+constexpr std::uint32_t jsonChunk = 0x4e4f534a, binaryChunk = 0x004e4942;
+
+std::uint32_t numberAt(std::string_view text, std::size_t place) {
+    std::uint32_t number = 0;
+    std::memcpy(&number, text.data() + place, sizeof number);
+    return number;
+}
+
+class Unpacker {
+public:
+    Unpacker(const std::filesystem::path& path, std::string_view json, std::string_view binary)
+        : m_path(path), m_json(GltfJson::parse(json)), m_bytes(binary) {}
+
+    std::string unpack() {
+        for (GltfJson& mesh : m_json.at("meshes"))
+            for (GltfJson& primitive : mesh.at("primitives"))
+                if (primitive.contains("extensions") && primitive["extensions"].contains(extension)) unpack(primitive);
+        for (const char* list : {"extensionsRequired", "extensionsUsed"})
+            if (m_json.contains(list)) {
+                GltfJson left = GltfJson::array();
+                for (const GltfJson& name : m_json[list])
+                    if (name != extension) left.push_back(name);
+                m_json[list] = left;
+            }
+        m_json.at("buffers").at(0)["byteLength"] = m_bytes.size();
+        return glb();
+    }
+
+private:
+    [[noreturn]] void fail() const {
+        throw FileError(m_path.string() + " has a compressed part that is damaged; export or copy it again.");
+    }
+
+    void unpack(GltfJson& primitive) {
+        const GltfJson packed = primitive["extensions"][extension];
+        primitive["extensions"].erase(extension);
+        const GltfJson& view = m_json.at("bufferViews").at(packed.at("bufferView").get<std::size_t>());
+        const std::size_t offset = view.value("byteOffset", std::size_t(0)), length = view.at("byteLength");
+        if (offset > m_bytes.size() || length > m_bytes.size() - offset) fail();
+        draco::DecoderBuffer buffer;
+        // The decoder reads while more bytes are put behind these.
+        const std::string own = m_bytes.substr(offset, length);
+        buffer.Init(own.data(), own.size());
+        auto decoded = draco::Decoder().DecodeMeshFromBuffer(&buffer);
+        if (!decoded.ok()) fail();
+        const draco::Mesh& mesh = *decoded.value();
+        for (const auto& [name, number] : packed.at("attributes").items()) {
+            const draco::PointAttribute* attribute = mesh.GetAttributeByUniqueId(number.get<std::uint32_t>());
+            if (attribute == nullptr) fail();
+            putAttribute(primitive.at("attributes").at(name).get<std::size_t>(), *attribute, mesh.num_points());
+        }
+        std::vector<std::uint32_t> corners;
+        corners.reserve(3 * std::size_t(mesh.num_faces()));
+        for (draco::FaceIndex f(0); f < mesh.num_faces(); ++f)
+            for (const draco::PointIndex& point : mesh.face(f)) corners.push_back(point.value());
+        if (!primitive.contains("indices")) fail();
+        put(primitive["indices"].get<std::size_t>(), corners.data(), 4 * corners.size(), corners.size(),
+            gltf::unsignedIntType);
+    }
+
+    void putAttribute(std::size_t accessor, const draco::PointAttribute& attribute, std::uint32_t points) {
+        const int type = m_json.at("accessors").at(accessor).at("componentType");
+        if (type == gltf::unsignedByteType)
+            putValues<std::uint8_t>(accessor, attribute, points, type);
+        else if (type == gltf::unsignedShortType)
+            putValues<std::uint16_t>(accessor, attribute, points, type);
+        else
+            putValues<float>(accessor, attribute, points, gltf::floatType);
+    }
+
+    template <class T>
+    void putValues(std::size_t accessor, const draco::PointAttribute& attribute, std::uint32_t points, int type) {
+        const auto columns = std::size_t(attribute.num_components());
+        std::vector<T> values(columns * points);
+        for (std::uint32_t i = 0; i < points; ++i)
+            if (!attribute.ConvertValue<T>(attribute.mapped_index(draco::PointIndex(i)), std::int8_t(columns),
+                                           values.data() + columns * i))
+                fail();
+        put(accessor, values.data(), values.size() * sizeof(T), points, type);
+    }
+
+    void put(std::size_t accessor, const void* data, std::size_t size, std::size_t count, int type) {
+        GltfJson& views = m_json.at("bufferViews");
+        m_bytes.resize((m_bytes.size() + 3) / 4 * 4, '\0');
+        views.push_back({{"buffer", 0}, {"byteOffset", m_bytes.size()}, {"byteLength", size}});
+        m_bytes.append(static_cast<const char*>(data), size);
+        GltfJson& json = m_json.at("accessors").at(accessor);
+        json["bufferView"] = views.size() - 1;
+        json["byteOffset"] = 0;
+        json["count"] = count;
+        json["componentType"] = type;
+    }
+
+    std::string glb() const {
+        std::string json = m_json.dump(-1, ' ', false, GltfJson::error_handler_t::replace), bytes = m_bytes;
+        json.resize((json.size() + 3) / 4 * 4, ' ');
+        bytes.resize((bytes.size() + 3) / 4 * 4, '\0');
+        std::string file = "glTF";
+        const auto add = [&](std::size_t number) {
+            const auto value = std::uint32_t(number);
+            file.append(reinterpret_cast<const char*>(&value), sizeof value);
+        };
+        add(2);
+        add(28 + json.size() + bytes.size());
+        add(json.size());
+        add(jsonChunk);
+        file += json;
+        add(bytes.size());
+        add(binaryChunk);
+        return file + bytes;
+    }
+
+    const std::filesystem::path& m_path;
+    GltfJson m_json;
+    std::string m_bytes;
+};
+
+}  // namespace
+
+std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::string_view text) {
+    constexpr std::size_t headers = 28;
+    if (text.size() < headers || !text.starts_with("glTF") || numberAt(text, 16) != jsonChunk) return std::nullopt;
+    const std::size_t jsonSize = numberAt(text, 12);
+    if (jsonSize > text.size() - headers) return std::nullopt;  // cut off: the reader says so
+    const std::string_view json = text.substr(20, jsonSize);
+    if (json.find(extension) == std::string_view::npos) return std::nullopt;
+    const std::size_t binarySize = numberAt(text, 20 + jsonSize);
+    if (numberAt(text, 24 + jsonSize) != binaryChunk || binarySize > text.size() - headers - jsonSize)
+        throw FileError(path.string() + " is cut off; export or copy it again.");
+    try {
+        return Unpacker(path, json, text.substr(headers + jsonSize, binarySize)).unpack();
+    } catch (const GltfJson::exception&) {
+        throw FileError(path.string() + " is no valid glTF: its compressed parts are not described; export it again.");
+    }
+}
+
+}  // namespace um

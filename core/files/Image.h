@@ -1,0 +1,46 @@
+#pragma once
+/// Images of textures: read from PNG and JPEG, made smaller, written as PNG.
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace um {
+
+struct ImageInfo {
+    int width = 0, height = 0;
+    std::string mimeType;  ///< image/png or image/jpeg
+};
+
+/// What an image file says about itself, without decoding it. Nothing if the bytes are neither a PNG nor a JPEG file.
+std::optional<ImageInfo> imageInfo(std::string_view bytes);
+
+struct Image {
+    int width = 0, height = 0;
+    bool hasAlpha = false;
+    std::vector<std::array<std::uint8_t, 4>> texels;  ///< rows from the top
+
+    const std::array<std::uint8_t, 4>& at(int x, int y) const {
+        return texels[std::size_t(y) * std::size_t(width) + std::size_t(x)];
+    }
+};
+
+/// @throws MeshError  naming `what`, if the bytes are no image or a damaged one
+Image decodeImage(std::string_view bytes, const std::string& what);
+
+/// As a PNG file. @throws MeshError  if that fails for want of memory
+std::string pngOf(const Image& image);
+
+/// What the numbers of an image stand for, which says how they are averaged.
+enum class ImageMeaning : unsigned char { Light, Data, Normals };
+
+/// Each texel the mean of those that it stands for: of colours the mean of their light (sRGB), by their alpha.
+Image shrunk(const Image& image, int width, int height, ImageMeaning meaning);
+
+/// The light that an sRGB value of 0 to 255 stands for, 0 to 1; and the way back.
+double lightOf(std::uint8_t value);
+std::uint8_t valueOf(double light);
+
+}  // namespace um

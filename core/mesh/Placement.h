@@ -1,0 +1,27 @@
+#pragma once
+/// Where a mesh stands in its own coordinates, in which unit, and which way is up.
+#include "mesh/Mesh.h"
+
+namespace um {
+
+enum class Pivot : unsigned char {
+    Kept,
+    Ground,  ///< in the middle of its box, at the bottom
+    Centre   ///< in the middle of its box
+};
+enum class UpAxis : unsigned char { Y, Z };
+
+struct Placement {
+    Pivot pivot = Pivot::Kept;
+    UpAxis up = UpAxis::Y;     ///< sources stand along y; z turns them so that they look the same there
+    double metresPerUnit = 0;  ///< of what is written; 0 keeps the unit
+
+    bool operator==(const Placement&) const = default;
+};
+
+/// The mesh in its new place; skeleton and blend shapes go along.
+/// @param box  by which the pivot is set, in the mesh's coordinates: that of the first level, so that all of a chain
+///             move alike
+Mesh placed(const Mesh& mesh, const Placement& placement, const Box3f& box);
+
+}  // namespace um
