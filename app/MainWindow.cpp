@@ -213,6 +213,16 @@ void MainWindow::makeMenus() {
         next.embedSource = embed || next.sourceFile.empty();
         m_model.change(embed ? tr("Carry source inside") : tr("Refer to source"), std::move(next));
     });
+    QAction* carrying = file->addAction(tr("Carry the levels inside the document"));
+    carrying->setCheckable(true);
+    carrying->setToolTip(
+        tr("Otherwise those that can be made again are made on opening: a smaller file, a longer wait"));
+    connect(carrying, &QAction::triggered, this, [this](bool embed) {
+        Document next = m_model.document();
+        next.embedLevels = embed;
+        m_model.change(embed ? tr("Carry levels inside") : tr("Leave levels out"), std::move(next));
+    });
+    file->setToolTipsVisible(true);
     file->addSeparator();
     QAction* exporting = add(file, tr("Export levels …"), QKeySequence("Ctrl+E"), [this] { m_desk->openExport(-1); });
     file->addSeparator();
@@ -233,11 +243,12 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
     connect(file, &QMenu::aboutToShow, this,
-            [this, saving, savingAs, embedding, exporting, sheet, readingGuards, writingGuards] {
-                for (QAction* action : {saving, savingAs, embedding, exporting, sheet, readingGuards})
+            [this, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards, writingGuards] {
+                for (QAction* action : {saving, savingAs, embedding, carrying, exporting, sheet, readingGuards})
                     action->setEnabled(m_model.isOpen());
                 writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
                 embedding->setChecked(m_model.document().embedSource);
+                carrying->setChecked(m_model.document().embedLevels);
             });
 
     QMenu* edit = bar->addMenu(tr("Edit"));
@@ -395,6 +406,9 @@ void MainWindow::saveTo(const QString& path) {
             // What was changed while the file was written is still unsaved.
             if (m_model.undoStack().index() == state) m_model.markSaved(path.toStdString());
             rememberRecent(path);
+            m_messages->say(tr("Saved: %1 has %2.")
+                                .arg(QFileInfo(path).fileName(),
+                                     locale().formattedDataSize(QFileInfo(path).size(), 1, QLocale::DataSizeSIFormat)));
             if (!m_model.isEdited() && m_slot) m_slot->clear();
             if (const auto next = std::exchange(m_afterSaving, nullptr)) next();
         };

@@ -675,8 +675,11 @@ void AssetDesk::refreshFindings() {
         all->insert(all->end(), large.begin(), large.end());
         findings = std::move(all);
     }
-    m_findings->show(nameOf(m_shown), mesh, findings);
-    emit findingsChanged(findings ? int(findings->size()) : -1);
+    std::vector<BudgetLine> exceeded;
+    std::copy_if(m_budget->lines().begin(), m_budget->lines().end(), std::back_inserter(exceeded),
+                 [](const BudgetLine& line) { return line.isOver(); });
+    m_findings->show(nameOf(m_shown), mesh, findings, exceeded);
+    emit findingsChanged(findings ? int(findings->size() + exceeded.size()) : -1);
 }
 
 // The mesh shown without a fault: the source, or a level, as one step that can be undone.

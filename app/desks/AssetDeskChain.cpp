@@ -64,10 +64,12 @@ void AssetDesk::connectChain() {
     connect(m_chainWork, &ChainWork::made, this, [this] { show({0}); });
     connect(&m_chainWork->job(), &Job::ended, m_measuring, &MeasureQueue::resume);
     connect(m_chainWatch, &ChainWatch::changed, this, &AssetDesk::refreshChain);
-    connect(m_budget, &BudgetPanel::chosen, this, [this] {
+    const auto openBudget = [this] {
         openChain();
         m_chainCard->open(ChainCard::Page::Budget);
-    });
+    };
+    connect(m_budget, &BudgetPanel::chosen, this, openBudget);
+    connect(m_findings, &FindingsCard::budgetWanted, this, openBudget);
     connect(m_sightline, &SightlineStrip::jointMoved, this, [this, change](int level, double metres) {
         change(tr("Switch distance"),
                withSwitchDistance(m_model.document(), std::size_t(level), metres, m_chainWatch->chain().band));
@@ -103,6 +105,7 @@ void AssetDesk::refreshChain() {
     followLevel(m_model.document().viewerDistance, false);
     const Document& document = m_model.document();
     m_budget->show(holdAgainst(document.budget, document.levels));
+    refreshFindings();
     const SightlineChain& chain = m_chainWatch->chain();
     std::vector<std::string> names;
     std::vector<std::size_t> triangles;

@@ -18,10 +18,15 @@ ChainWork::ChainWork(DocumentModel& model, QObject* parent) : QObject(parent), m
 
 void ChainWork::make(const Recipe& recipe) {
     if (!m_model.isOpen() || m_making.isRunning()) return;
-    const Document wanted = withSettingsOf(m_model.document(), recipe);
+    const Document& document = m_model.document();
+    const Document wanted = withSettingsOf(document, recipe);
     Recipe own = recipe;
     own.care = wanted.care;
-    run(wanted, own, {}, tr("Make the chain"));
+    const bool hasOtherSettings = recipeOf(wanted) != recipeOf(document);
+    run(own, {}, [own, hasOtherSettings](Document now, std::vector<Level> levels) {
+        if (hasOtherSettings) now = withSettingsOf(std::move(now), own);
+        return withChain(std::move(now), std::move(levels));
+    });
 }
 
 void ChainWork::remakeStale() {
@@ -32,27 +37,23 @@ void ChainWork::remakeStale() {
     for (std::size_t i = 0; i < stale.size(); ++i)
         ready.push_back(stale[i] ? nullptr : std::make_shared<Level>(document.levels[i]));
     if (std::find(stale.begin(), stale.end(), true) == stale.end()) return;
-    run(document, recipeOf(document), ready, tr("Make stale levels anew"));
+    run(recipeOf(document), ready, [before = document.levels](Document now, const std::vector<Level>& levels) {
+        return withRemadeLevels(std::move(now), before, levels);
+    });
 }
 
-void ChainWork::run(const Document& wanted, const Recipe& recipe, std::vector<std::shared_ptr<Level>> ready,
-                    const QString& what) {
-    m_making.start([this, wanted, recipe, ready, what](const Progress& progress) -> Job::Delivery {
+// While levels are made the document may be changed, and keeps what was changed.
+void ChainWork::run(const Recipe& recipe, std::vector<std::shared_ptr<Level>> ready, PutIn putIn) {
+    const QString what = ready.empty() ? tr("Make the chain") : tr("Make stale levels anew");
+    const auto source = m_model.document().source;
+    m_making.start([this, source, hash = m_model.document().sourceHash, recipe, ready, putIn = std::move(putIn),
+                    what](const Progress& progress) -> Job::Delivery {
         std::vector<const Level*> kept;
         for (const auto& level : ready) kept.push_back(level.get());
-        auto chain = std::make_shared<Chain>(makeChain({*wanted.source, wanted.sourceHash}, recipe, kept, progress));
-        // A level that is only made anew keeps its name.
-        for (std::size_t i = 0; i < chain->levels.size() && !ready.empty(); ++i)
-            chain->levels[i].name = wanted.levels[i].name;
-        return [this, wanted, chain, ready, what] {
-            const Document& now = m_model.document();
-            if (now.source != wanted.source) return;  // another document was opened meanwhile
-            Document next = ready.empty() ? wanted : now;
-            if (!ready.empty() && now.levels.size() != chain->levels.size()) {
-                emit said(tr("Levels came or went meanwhile; make the stale ones anew once more."));
-                return;
-            }
-            m_model.change(what, withChain(std::move(next), chain->levels));
+        auto chain = std::make_shared<Chain>(makeChain({*source, hash}, recipe, kept, progress));
+        return [this, source, chain, putIn, what] {
+            if (m_model.document().source != source) return;  // another was put in its place, or opened
+            m_model.change(what, putIn(m_model.document(), chain->levels));
             emit made();
             const QString text = joined(chain->notes);
             if (!text.isEmpty()) emit said(text);

@@ -3,6 +3,8 @@
 #include "app/desks/DocumentModel.h"
 #include "app/jobs/Job.h"
 
+#include <functional>
+
 namespace um::app {
 
 class ChainWork : public QObject {
@@ -28,8 +30,9 @@ signals:
     void made();
 
 private:
-    void run(const Document& wanted, const Recipe& recipe, std::vector<std::shared_ptr<Level>> ready,
-             const QString& what);
+    /// How the levels come into the document as it is once they are there.
+    using PutIn = std::function<Document(Document now, std::vector<Level> levels)>;
+    void run(const Recipe& recipe, std::vector<std::shared_ptr<Level>> ready, PutIn putIn);
 
     DocumentModel& m_model;
     Job m_making, m_reading;

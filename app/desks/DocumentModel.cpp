@@ -27,9 +27,9 @@ bool sameState(const Document& a, const Document& b) {
         return x.name == y.name && x.recipe == y.recipe && x.mesh == y.mesh && x.isHandmade == y.isHandmade &&
                x.isLocked == y.isLocked && x.made == y.made;
     };
-    return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource && a.tolerance == b.tolerance &&
-           a.care == b.care && a.screen == b.screen && a.switching == b.switching && a.budget == b.budget &&
-           a.levels.size() == b.levels.size() &&
+    return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource &&
+           a.embedLevels == b.embedLevels && a.tolerance == b.tolerance && a.care == b.care && a.screen == b.screen &&
+           a.switching == b.switching && a.budget == b.budget && a.levels.size() == b.levels.size() &&
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }
 

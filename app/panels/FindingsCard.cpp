@@ -62,22 +62,46 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     });
 }
 
-QWidget* FindingsCard::makeRow(const Finding& finding) {
+QPushButton* FindingsCard::addButton(QHBoxLayout* line, const QString& text, const QString& tip) {
+    auto* made = new QPushButton(text);
+    made->setObjectName("small");
+    made->setFocusPolicy(Qt::NoFocus);
+    made->setFont(textFont(-1));
+    made->setToolTip(tip);
+    line->addWidget(made);
+    return made;
+}
+
+QWidget* FindingsCard::makeRow(const QString& what, const QString& why, QHBoxLayout* line) {
     auto* row = new QWidget;
-    auto* what = new QLabel(QString::fromStdString(describeFinding(finding, m_mesh->metresPerUnit)));
-    what->setFont(textFont(0, QFont::DemiBold));
-    what->setWordWrap(true);
+    auto* sentence = new QLabel(what);
+    sentence->setFont(textFont(0, QFont::DemiBold));
+    QLabel* reason = makeQuietLabel(why);
+    auto* column = new QVBoxLayout(row);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(2);
+    for (QLabel* label : {sentence, reason}) {
+        label->setWordWrap(true);
+        // A wrapped label does not tell its card how tall it is.
+        label->setFixedHeight(label->heightForWidth(cardWidth - 2 * margin));
+        column->addWidget(label);
+    }
+    column->addLayout(line);
+    return row;
+}
+
+QWidget* FindingsCard::makeRow(const BudgetLine& exceeded) {
+    auto* line = new QHBoxLayout;
+    connect(addButton(line, tr("Budget …"), tr("See what the chain has, and set what it may have")),
+            &QPushButton::clicked, this, &FindingsCard::budgetWanted);
+    line->addStretch();
+    return makeRow(tr("Over budget: %1").arg(QString::fromStdString(sentenceOf(exceeded))),
+                   tr("The chain has more than was set for it."), line);
+}
+
+QWidget* FindingsCard::makeRow(const Finding& finding) {
     auto* line = new QHBoxLayout;
     line->setSpacing(6);
-    const auto button = [&](const QString& text, const QString& tip) {
-        auto* made = new QPushButton(text);
-        made->setObjectName("small");
-        made->setFocusPolicy(Qt::NoFocus);
-        made->setFont(textFont(-1));
-        made->setToolTip(tip);
-        line->addWidget(made);
-        return made;
-    };
     if (!finding.places.empty()) {
         QLabel* which = makeQuietLabel();
         which->hide();
@@ -90,28 +114,20 @@ QWidget* FindingsCard::makeRow(const Finding& finding) {
             emit placeChosen(places[*at]);
         };
         const bool several = finding.places.size() > 1;
-        connect(button(several ? tr("Next") : tr("Go there"), tr("Go to the place, the largest first")),
+        connect(addButton(line, several ? tr("Next") : tr("Go there"), tr("Go to the place, the largest first")),
                 &QPushButton::clicked, this, [go] { go(true); });
         if (several)
-            connect(button(tr("Previous"), tr("Go to the one before")), &QPushButton::clicked, this,
+            connect(addButton(line, tr("Previous"), tr("Go to the one before")), &QPushButton::clicked, this,
                     [go] { go(false); });
         line->addWidget(which);
     }
     line->addStretch();
     if (const std::string repair = repairOf(finding.fault); !repair.empty())
-        addRepair(finding, line,
-                  button(QString::fromStdString(repair), tr("Repairs what can be repaired; undo brings it back")));
-    QLabel* why = makeQuietLabel(QString::fromStdString(whyItMatters(finding.fault)));
-    why->setWordWrap(true);
-    // A wrapped label does not tell its card how tall it is.
-    for (QLabel* label : {what, why}) label->setFixedHeight(label->heightForWidth(cardWidth - 2 * margin));
-    auto* column = new QVBoxLayout(row);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(2);
-    column->addWidget(what);
-    column->addWidget(why);
-    if (line->count() > 1) column->addLayout(line);
-    return row;
+        addRepair(
+            finding, line,
+            addButton(line, QString::fromStdString(repair), tr("Repairs what can be repaired; undo brings it back")));
+    return makeRow(QString::fromStdString(describeFinding(finding, m_mesh->metresPerUnit)),
+                   QString::fromStdString(whyItMatters(finding.fault)), line);
 }
 
 // Up to which size, where that makes a difference.
@@ -145,8 +161,9 @@ void FindingsCard::addRepair(const Finding& finding, QHBoxLayout* line, QPushBut
 }
 
 void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mesh,
-                        std::shared_ptr<const std::vector<Finding>> findings) {
-    if (m_findings && findings && mesh == m_mesh && *findings == *m_findings) return;
+                        std::shared_ptr<const std::vector<Finding>> findings, std::vector<BudgetLine> exceeded) {
+    if (m_findings && findings && mesh == m_mesh && *findings == *m_findings && exceeded == m_exceeded) return;
+    m_exceeded = std::move(exceeded);
     m_mesh = std::move(mesh);
     m_findings = std::move(findings);
     m_title->setText(tr("FINDINGS · %1").arg(meshName.toUpper()));
@@ -154,12 +171,13 @@ void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mes
     auto* rows = new QVBoxLayout(content);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    m_nothing->setText(tr("Nothing is wrong with it."));
+    m_nothing->setText(tr("Nothing is wrong with the mesh."));
     m_nothing->setVisible(m_findings && m_findings->empty());
     if (m_findings) m_look->hide();
+    for (const BudgetLine& line : m_exceeded) rows->addWidget(makeRow(line));
     if (m_findings)
         for (const Finding& finding : *m_findings) rows->addWidget(makeRow(finding));
-    m_scroll->setVisible(m_findings && !m_findings->empty());
+    m_scroll->setVisible(rows->count() > 0);
     m_scroll->setWidget(content);  // which drops the one before
     m_rowsHeight = content->sizeHint().height();
     fit();

@@ -26,6 +26,7 @@ struct BudgetLine {
     double allowed = 0;  ///< 0 where anything is
 
     bool isOver() const { return allowed > 0 && used > allowed; }
+    bool operator==(const BudgetLine&) const = default;
 };
 
 /// All five, in the order above.

@@ -166,11 +166,15 @@ void refineUntilProven(Level& level, const Recipe& recipe, double nearest, const
     for (int i = 0; i < mostTries && level.evidence->maxBound > allowed; ++i) {
         // Over a surface the deviation falls about as the inverse of the count.
         const double more = std::min(4.0, aLittleMore * level.evidence->maxBound / allowed);
-        const auto count = std::min(mesh.triangleCount(), std::size_t(more * double(level.mesh->triangleCount())));
+        const auto count = std::min(mesh.triangleCount(), roundedUp(more * double(level.mesh->triangleCount())));
         if (count == level.mesh->triangleCount()) return;
+        const Progress span = progress.span(double(i) / mostTries, double(i + 1) / mostTries);
+        Reduced reduced = reduceMesh(mesh, count, settings, span.span(0, 0.4));
         level.recipe.target = std::to_string(count);
-        level.mesh = std::make_shared<const Mesh>(reduceMesh(mesh, count, settings, progress).mesh);
-        level.evidence = std::make_shared<const Deviation>(measureDeviation(source, *level.mesh, {}, progress));
+        level.targetMet = reduced.targetMet;
+        level.mesh = std::make_shared<const Mesh>(std::move(reduced.mesh));
+        level.evidence =
+            std::make_shared<const Deviation>(measureDeviation(source, *level.mesh, {}, span.span(0.4, 1)));
     }
 }
 
@@ -247,14 +251,18 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     std::vector<LevelCost> costs;
     std::string madeBefore;
     for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
+        const bool isRefined = i == 0 && asked.plan && asked.plan->totalTriangles == 0;
+        const Progress made = progress.span(at, at + (isRefined ? 0.15 : 0.5) * share);
+        const Progress measured =
+            progress.span(at + (isRefined ? 0.15 : 0.5) * share, at + (isRefined ? 0.3 : 0.9) * share);
+        const Progress refined = progress.span(at + 0.3 * share, at + 0.9 * share);
         Level level;
         if (kept[i] != nullptr) {
             level = *kept[i];
         } else {
             level.name = "LOD " + std::to_string(i);
             level.recipe = recipe.levels[i];
-            maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes,
-                       progress.span(at, at + 0.5 * share));
+            maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
             if (i > 0 && kept[i - 1] == nullptr &&
                 level.mesh->triangleCount() > chain.levels[i - 1].mesh->triangleCount())
                 throw InputError("Level " + std::to_string(i) + " of the chain (" + level.recipe.target +
@@ -262,13 +270,11 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         }
         if (!level.evidence) {
             if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
-            level.evidence = std::make_shared<const Deviation>(
-                measureDeviation(*prepared, *level.mesh, {}, progress.span(at + 0.5 * share, at + 0.9 * share)));
+            level.evidence = std::make_shared<const Deviation>(measureDeviation(*prepared, *level.mesh, {}, measured));
         }
-        if (i == 0 && asked.plan && asked.plan->totalTriangles == 0) {
+        if (isRefined) {
             if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
-            refineUntilProven(level, recipe, nearestOf(*asked.plan, chain.size, recipe.screen), *prepared,
-                              progress.span(at + 0.9 * share, at + 0.9 * share));
+            refineUntilProven(level, recipe, nearestOf(*asked.plan, chain.size, recipe.screen), *prepared, refined);
         }
         if (!level.outline) {
             if (!contour) contour.emplace(source.mesh);

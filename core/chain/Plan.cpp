@@ -19,12 +19,6 @@ std::string atDistance(double metres) {
     return formatLength(metres);
 }
 
-// Three digits say as much as a plan can know.
-std::size_t roundedUp(double triangles) {
-    const double digit = std::pow(10, std::floor(std::log10(std::max(1.0, triangles))) - 2);
-    return std::size_t(std::max(1.0, digit < 1 ? std::ceil(triangles) : std::ceil(triangles / digit - 1e-9) * digit));
-}
-
 std::string countText(double triangles) {
     return formatCount(std::size_t(std::llround(triangles)));
 }
@@ -60,6 +54,11 @@ bool wastesAny(const std::vector<PlannedLevel>& levels, double far, const AssetS
 }
 
 }  // namespace
+
+std::size_t roundedUp(double triangles) {
+    const double digit = std::pow(10, std::floor(std::log10(std::max(1.0, triangles))) - 2);
+    return std::size_t(std::max(1.0, digit < 1 ? std::ceil(triangles) : std::ceil(triangles / digit - 1e-9) * digit));
+}
 
 double ErrorCurve::trianglesFor(double error) const {
     for (std::size_t i = points.size(); i-- > 0;) {

@@ -42,6 +42,9 @@ struct Plan {
 Plan planFrom(const ErrorCurve& curve, const AssetSize& asset, double facingShare, const PlanSettings& settings,
               const Screen& screen, const Switching& switching);
 
+/// Rounded up to three digits, which is as much as a plan can know.
+std::size_t roundedUp(double triangles);
+
 /// Below this height in pixels a shape is but a blot.
 constexpr double smallestUseful = 10;
 

@@ -3,6 +3,7 @@
 #include "base/Error.h"
 #include "base/File.h"
 #include "document/Database.h"
+#include "document/Edits.h"
 #include "files/MeshFile.h"
 
 #include <cmath>
@@ -210,6 +211,16 @@ Json saveEvidence(Database& database, const std::string& prefix, const Deviation
             {"level_to_source", oneSidedJson(d.levelToSource)}};
 }
 
+// The levels that the document does not carry come out again as they were.
+void makeMissingLevels(Document& document, const Progress& progress) {
+    std::vector<const Level*> ready;
+    for (const Level& level : document.levels) ready.push_back(level.mesh ? &level : nullptr);
+    if (std::find(ready.begin(), ready.end(), nullptr) == ready.end()) return;
+    Chain chain = makeChain({*document.source, document.sourceHash}, recipeOf(document), ready, progress);
+    for (std::size_t i = 0; i < ready.size(); ++i) chain.levels[i].name = document.levels[i].name;
+    document.levels = std::move(chain.levels);
+}
+
 // Null where it says less than is measured today, or is of another source: it is then measured anew.
 std::shared_ptr<const Deviation> loadEvidence(const Database& database, const std::string& prefix, const Json& json,
                                               const Mesh& level, const Mesh& source) {
@@ -285,7 +296,8 @@ void saveInto(Database& database, const Document& document, const std::filesyste
           {"drop_loose", document.care.dropLoose}}},
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
         {"viewer_metres", document.viewerDistance},
-        {"switching", switchingJson(document)}};
+        {"switching", switchingJson(document)},
+        {"levels_embedded", document.embedLevels}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
     if (!document.sourceFile.empty()) {
         std::error_code ignored;
@@ -300,6 +312,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
     if (embedded) source["mesh"] = saveMesh(database, shelf, "source/", *document.source, progress.span(0, 0.6));
     json["source"] = source;
     json["levels"] = Json::array();
+    const std::vector<bool> stale = staleLevels(document);
     for (std::size_t i = 0; i < document.levels.size(); ++i) {
         progress.at(0.6 + 0.35 * double(i) / double(document.levels.size()));
         const Level& level = document.levels[i];
@@ -310,10 +323,12 @@ void saveInto(Database& database, const Document& document, const std::filesyste
                     {"handmade", level.isHandmade},
                     {"locked", level.isLocked},
                     {"made", level.made}};
-        if (level.outline) one["outline_metres"] = {level.outline->max, level.outline->mean};
-        one["mesh"] = saveMesh(database, shelf, prefix, *level.mesh, progress.span(0.95, 0.95));
-        if (level.evidence)
-            one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
+        if (document.embedLevels || !canBeMadeAgain(level) || stale[i]) {
+            if (level.outline) one["outline_metres"] = {level.outline->max, level.outline->mean};
+            one["mesh"] = saveMesh(database, shelf, prefix, *level.mesh, progress.span(0.95, 0.95));
+            if (level.evidence)
+                one["evidence"] = saveEvidence(database, prefix, *level.evidence, progress.span(0.95, 0.95));
+        }
         json["levels"].push_back(one);
     }
     database.writeText("document", json.dump(-1, ' ', false, Json::error_handler_t::replace));
@@ -382,15 +397,18 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");
         if (json.contains("switching")) takeSwitching(document, json.at("switching"));
-        loadSource(document, database, shelf, json.at("source"), path, progress.span(0, 0.7));
+        document.embedLevels = json.value("levels_embedded", true);
+        const double loaded = document.embedLevels ? 0.7 : 0.1;
+        loadSource(document, database, shelf, json.at("source"), path, progress.span(0, loaded));
         const Json& levels = json.at("levels");
         for (std::size_t i = 0; i < levels.size(); ++i) {
-            progress.at(0.7 + 0.3 * double(i) / double(levels.size()));
+            progress.at(loaded + 0.3 * (1 - loaded) * double(i) / double(levels.size()));
             const std::string prefix = "level/" + std::to_string(i) + "/";
             Level level;
             level.name = levels[i].at("name");
             takeFacts(level, levels[i]);
-            level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
+            if (document.embedLevels || levels[i].contains("mesh"))
+                level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
             if (levels[i].contains("evidence"))
                 level.evidence =
                     loadEvidence(database, prefix, levels[i].at("evidence"), *level.mesh, *document.source);
@@ -403,6 +421,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
     } catch (const InputError&) {
         database.failDamaged();
     }
+    makeMissingLevels(document, progress.span(0.4, 1));
     progress.at(1);
     return document;
 }

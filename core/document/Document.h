@@ -19,6 +19,7 @@ struct Document {
     bool embedSource = false;          ///< whether the document itself carries the source
     std::vector<std::string> notes;    ///< what a person should know about the source, from reading it
     std::shared_ptr<const Mesh> source;
+    bool embedLevels = true;  ///< whether it carries those levels, too, that can be made again from the source
 
     Care care;
     Switching switching;
@@ -35,7 +36,7 @@ struct Document {
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress);
 
 /// Reads a document, and its source from the file it refers to unless it is embedded. A source that has changed since
-/// is read, with a note saying so.
+/// is read, with a note saying so. Levels that the document does not carry are made and measured again.
 /// @throws FileError  if it is no document, damaged, of a newer version, or its source is missing
 /// @throws Cancelled
 Document openDocument(const std::filesystem::path& path, const Progress& progress);

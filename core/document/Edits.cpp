@@ -127,6 +127,19 @@ Document withChain(Document document, std::vector<Level> levels) {
     return document;
 }
 
+Document withRemadeLevels(Document document, const std::vector<Level>& before, const std::vector<Level>& made) {
+    for (std::size_t i = 0; i < before.size(); ++i)
+        for (Level& level : document.levels) {
+            if (level.mesh != before[i].mesh || level.isHandmade || level.isLocked) continue;
+            level.mesh = made[i].mesh;
+            level.evidence = made[i].evidence;
+            level.outline = made[i].outline;
+            level.targetMet = made[i].targetMet;
+            level.made = made[i].made;
+        }
+    return document;
+}
+
 Document withSwitchDistance(Document document, std::size_t level, double metres, const Band& band) {
     if (level == 0 || level >= document.levels.size() || level >= band.from.size()) return document;
     if (metres > 0) {
@@ -167,6 +180,10 @@ std::string howMade(const Document& document, std::size_t level, double comesIn)
                    document.levels[level].recipe, level > 0 ? document.levels[level - 1].made : std::string(), comesIn);
 }
 
+bool canBeMadeAgain(const Level& level) {
+    return !level.isHandmade && !level.isLocked && !level.made.empty();
+}
+
 std::vector<bool> staleLevels(const Document& document) {
     std::vector<LevelCost> costs;
     for (const Level& level : document.levels) costs.push_back(costOf(level));
@@ -174,8 +191,7 @@ std::vector<bool> staleLevels(const Document& document) {
     std::vector<bool> stale;
     for (std::size_t i = 0; i < document.levels.size(); ++i) {
         const Level& level = document.levels[i];
-        stale.push_back(!level.isHandmade && !level.isLocked && !level.made.empty() &&
-                        level.made != howMade(document, i, band.from[i]));
+        stale.push_back(canBeMadeAgain(level) && level.made != howMade(document, i, band.from[i]));
     }
     return stale;
 }

@@ -32,6 +32,10 @@ Document withLevelLocked(Document document, std::size_t level, bool locked);
 Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr<const Mesh> mesh);
 /// A chain in the place of all levels.
 Document withChain(Document document, std::vector<Level> levels);
+/// Levels made anew, each in the place of the one that it was made from. Whatever else was decided of that one
+/// meanwhile stays; levels that went, or were locked, stay as they are.
+/// @param before  the levels as they were when making began, one for each of `made`
+Document withRemadeLevels(Document document, const std::vector<Level>& before, const std::vector<Level>& made);
 
 /// Where a level comes in, in metres, by hand; 0 lets its error decide. Kept between those of its neighbours, which
 /// stay where they are.
@@ -45,6 +49,8 @@ Document withSettingsOf(Document document, const Recipe& recipe);
 /// Which levels would come out differently if they were made now. Those by hand and those locked never would, and those
 /// of which nobody knows how they were made are not told.
 std::vector<bool> staleLevels(const Document& document);
+/// Whether a level that is not stale comes out again as it is; what is by hand or locked does not.
+bool canBeMadeAgain(const Level& level);
 /// How a level would be made now.
 /// @param comesIn  metres
 std::string howMade(const Document& document, std::size_t level, double comesIn);

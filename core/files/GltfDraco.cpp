@@ -1,14 +1,8 @@
 #include "base/Error.h"
 #include "files/GltfPrimitive.h"
 
-// The library's own.
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wunused-parameter"
-#pragma GCC diagnostic ignored "-Wshadow"
-#pragma GCC diagnostic ignored "-Woverloaded-virtual"
 #include <draco/compression/expert_encode.h>
 #include <draco/mesh/mesh.h>
-#pragma GCC diagnostic pop
 
 namespace um {
 namespace {

@@ -1,28 +1,16 @@
 #include "files/GltfUnpack.h"
 
 #include "base/Error.h"
+#include "files/Glb.h"
 #include "files/GltfBuffer.h"
 
-// The library's own.
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wunused-parameter"
-#pragma GCC diagnostic ignored "-Wshadow"
-#pragma GCC diagnostic ignored "-Woverloaded-virtual"
 #include <draco/compression/decode.h>
 #include <draco/mesh/mesh.h>
-#pragma GCC diagnostic pop
 
 namespace um {
 namespace {
 
 constexpr const char* extension = "KHR_draco_mesh_compression";
-constexpr std::uint32_t jsonChunk = 0x4e4f534a, binaryChunk = 0x004e4942;
-
-std::uint32_t numberAt(std::string_view text, std::size_t place) {
-    std::uint32_t number = 0;
-    std::memcpy(&number, text.data() + place, sizeof number);
-    return number;
-}
 
 class Unpacker {
 public:
@@ -41,7 +29,7 @@ public:
                 m_json[list] = left;
             }
         m_json.at("buffers").at(0)["byteLength"] = m_bytes.size();
-        return glb();
+        return glbOf(m_json.dump(-1, ' ', false, GltfJson::error_handler_t::replace), m_bytes);
     }
 
 private:
@@ -109,25 +97,6 @@ private:
         json["componentType"] = type;
     }
 
-    std::string glb() const {
-        std::string json = m_json.dump(-1, ' ', false, GltfJson::error_handler_t::replace), bytes = m_bytes;
-        json.resize((json.size() + 3) / 4 * 4, ' ');
-        bytes.resize((bytes.size() + 3) / 4 * 4, '\0');
-        std::string file = "glTF";
-        const auto add = [&](std::size_t number) {
-            const auto value = std::uint32_t(number);
-            file.append(reinterpret_cast<const char*>(&value), sizeof value);
-        };
-        add(2);
-        add(28 + json.size() + bytes.size());
-        add(json.size());
-        add(jsonChunk);
-        file += json;
-        add(bytes.size());
-        add(binaryChunk);
-        return file + bytes;
-    }
-
     const std::filesystem::path& m_path;
     GltfJson m_json;
     std::string m_bytes;
@@ -136,17 +105,11 @@ private:
 }  // namespace
 
 std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::string_view text) {
-    constexpr std::size_t headers = 28;
-    if (text.size() < headers || !text.starts_with("glTF") || numberAt(text, 16) != jsonChunk) return std::nullopt;
-    const std::size_t jsonSize = numberAt(text, 12);
-    if (jsonSize > text.size() - headers) return std::nullopt;  // cut off: the reader says so
-    const std::string_view json = text.substr(20, jsonSize);
-    if (json.find(extension) == std::string_view::npos) return std::nullopt;
-    const std::size_t binarySize = numberAt(text, 20 + jsonSize);
-    if (numberAt(text, 24 + jsonSize) != binaryChunk || binarySize > text.size() - headers - jsonSize)
-        throw FileError(path.string() + " is cut off; export or copy it again.");
+    const auto chunks = chunksOfGlb(text);
+    // What is cut off is said by the reader.
+    if (!chunks || chunks->json.find(extension) == std::string_view::npos) return std::nullopt;
     try {
-        return Unpacker(path, json, text.substr(headers + jsonSize, binarySize)).unpack();
+        return Unpacker(path, chunks->json, chunks->bytes).unpack();
     } catch (const GltfJson::exception&) {
         throw FileError(path.string() + " is no valid glTF: its compressed parts are not described; export it again.");
     }

@@ -1,5 +1,6 @@
 #include "base/Error.h"
 #include "base/File.h"
+#include "files/Glb.h"
 #include "files/Gltf.h"
 #include "files/GltfPrimitive.h"
 #include "mesh/Connectivity.h"
@@ -288,20 +289,6 @@ void addLevels(const std::vector<const Mesh*>& levels, const std::vector<double>
     if (skinned) addSkeleton(*levels.front(), buffer, json);
 }
 
-std::string glbOf(std::string json, const std::vector<char>& bytes) {
-    json.resize((json.size() + 3) / 4 * 4, ' ');
-    const std::uint32_t header[5] = {0x46546c67, 2, std::uint32_t(12 + 8 + json.size() + 8 + bytes.size()),
-                                     std::uint32_t(json.size()), 0x4e4f534a};
-    const std::uint32_t binaryHeader[2] = {std::uint32_t(bytes.size()), 0x004e4942};
-    std::string file;
-    file.reserve(header[2]);
-    file.append(reinterpret_cast<const char*>(header), sizeof header);
-    file += json;
-    file.append(reinterpret_cast<const char*>(binaryHeader), sizeof binaryHeader);
-    file.append(bytes.data(), bytes.size());
-    return file;
-}
-
 bool uses(const Json& json, const char* extension) {
     for (const Json& mesh : json["meshes"])
         for (const Json& primitive : mesh["primitives"])
@@ -329,7 +316,9 @@ std::string gltfOf(const std::vector<const Mesh*>& levels, const std::vector<dou
     json["buffers"] = {{{"byteLength", buffer.bytes().size()}}};
     progress.at(1);
     // Names may hold what is no UTF-8.
-    if (binary) return glbOf(json.dump(-1, ' ', false, Json::error_handler_t::replace), buffer.bytes());
+    if (binary)
+        return glbOf(json.dump(-1, ' ', false, Json::error_handler_t::replace),
+                     {buffer.bytes().data(), buffer.bytes().size()});
     json["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64(buffer.bytes());
     return json.dump(1, ' ', false, Json::error_handler_t::replace);
 }

@@ -5,6 +5,7 @@
 #include "app/panels/BudgetPanel.h"
 #include "app/panels/ChainCard.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/FindingsCard.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/sightline/Walk.h"
@@ -238,6 +239,27 @@ private slots:
         card().hide();
     }
 
+    void keepsWhatIsChangedWhileLevelsAreMade() {
+        const auto first = levels()[0].mesh;
+        LevelRecipe recipe = levels()[1].recipe;
+        recipe.target = "1800";
+        m_window->model().change("Target", withLevelRecipe(document(), 1, recipe));
+        desk().chainWork().remakeStale();
+        QVERIFY(desk().chainWork().job().isRunning());
+        // Moved, named, and judged more strictly before it arrives.
+        Document next = withRenamedLevel(withMovedLevel(document(), 1, 0), 0, "close up");
+        next.tolerance = 0.0003;
+        m_window->model().change("Meanwhile", next);
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(levels()[0].name, std::string("close up"));
+        QCOMPARE(levels()[0].mesh->triangleCount(), std::size_t(1800));
+        QVERIFY(levels()[1].mesh == first);
+        QCOMPARE(document().tolerance, 0.0003);
+        for (int i = 0; i < 3; ++i) m_window->model().undoStack().undo();
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(levels()[0].mesh == first && levels()[1].name == "LOD 1");
+    }
+
     void dropsMaterialsOfALevel() {
         desk().openChain();
         card().open(ChainCard::Page::Levels);
@@ -311,6 +333,17 @@ private slots:
         commit("budgetTotal", "10k");
         QCOMPARE(document().budget.totalTriangles, std::size_t(10000));
         QVERIFY(!desk().budget().lines().empty() && desk().budget().lines().front().isOver());
+        // It is one of the findings, from where the budget can be reached.
+        QSignalSpy counts(&desk(), &AssetDesk::findingsChanged);
+        desk().openFindings();
+        QVERIFY(desk().findingsCard().isVisible() && !card().isVisible());
+        const int found = counts.last().first().toInt();
+        QTest::mouseClick(test::buttonNamed(desk().findingsCard(), "Budget …"), Qt::LeftButton);
+        QVERIFY(card().isVisible() && card().page() == ChainCard::Page::Budget);
+        commit("budgetTotal", "1M");
+        QCOMPARE(counts.last().first().toInt(), found - 1);
+        m_window->model().undoStack().undo();
+        QCOMPARE(counts.last().first().toInt(), found);
         while (m_window->model().undoStack().index() > 1) m_window->model().undoStack().undo();
         QCOMPARE(document().budget, Budget{});
         card().hide();

@@ -117,6 +117,34 @@ private slots:
                 std::filesystem::file_size(m_folder / "large.umesh"));
     }
 
+    void leavesOutLevelsThatCanBeMadeAgain() {
+        Document document = documentFromMesh(m_folder / "sphere.ply", Progress());
+        Recipe recipe;
+        for (const char* target : {"900", "50% of before", "300"}) recipe.levels.emplace_back().target = target;
+        document.levels = makeChain({*document.source, document.sourceHash}, recipe, {}, Progress()).levels;
+        document = withRenamedLevel(withLevelLocked(document, 1, true), 0, "close up");
+        saveDocument(document, m_folder / "whole.umesh", Progress());
+        document.embedLevels = false;
+        saveDocument(document, m_folder / "lean.umesh", Progress());
+        QVERIFY(std::filesystem::file_size(m_folder / "lean.umesh") <
+                std::filesystem::file_size(m_folder / "whole.umesh") * 3 / 4);
+        const Document after = openDocument(m_folder / "lean.umesh", Progress());
+        QVERIFY(!after.embedLevels && openDocument(m_folder / "whole.umesh", Progress()).embedLevels);
+        for (std::size_t i = 0; i < 3; ++i) {
+            const Level &a = after.levels[i], &b = document.levels[i];
+            QVERIFY(a.name == b.name && a.recipe == b.recipe && a.isLocked == b.isLocked && a.made == b.made);
+            QCOMPARE(a.mesh->positions, b.mesh->positions);
+            QCOMPARE(a.mesh->triangles, b.mesh->triangles);
+            QCOMPARE(a.evidence->max, b.evidence->max);
+            QVERIFY(a.outline == b.outline);
+        }
+        // What is stale would come out differently, and stays inside.
+        document.levels[2].recipe.target = "280";
+        saveDocument(document, m_folder / "stale.umesh", Progress());
+        QCOMPARE(openDocument(m_folder / "stale.umesh", Progress()).levels[2].mesh->triangleCount(),
+                 document.levels[2].mesh->triangleCount());
+    }
+
     void findsASourceThatMovedAlong() {
         const test::Folder first, second;
         std::filesystem::copy(m_folder / "sphere.ply", first / "sphere.ply");

@@ -109,11 +109,12 @@ private slots:
 
     void keepsNormalsThatWereRightAllAlong() {
         Mesh mesh = sphere();
-        for (const Vec3f& p : mesh.positions) mesh.normals.push_back(p.normalized());
+        for (const Triangle& corners : mesh.triangles)  // in the order of the wedges that its UVs made
+            for (const VertexId v : corners) mesh.normals.push_back(mesh.positions[v].normalized());
         Mesh inverted = mesh;
         std::swap(mesh.triangles[10][0], mesh.triangles[10][1]);
         QCOMPARE(repairFault(mesh, Fault::Winding, usualSize(mesh, Fault::Winding), Progress()), std::size_t(1));
-        QCOMPARE(mesh.normals.size(), mesh.positions.size());
+        QCOMPARE(mesh.normals.size(), mesh.uvs.size());
         // Normals that point inwards like the corners' order did are of no use once it is turned.
         for (Vec3f& n : inverted.normals) n = -n;
         for (std::size_t t = 0; t + 4 < inverted.triangleCount(); ++t)
