@@ -12,6 +12,8 @@ void addInspect(CLI::App& app, int& code);
 void addReduce(CLI::App& app, int& code);
 /// umesh chain IN OUTDIR --targets ... | --levels ... --first ... --ratio ... | --recipe FILE
 void addChain(CLI::App& app, int& code);
+/// umesh bake SOURCE LEVEL OUT --sheet 2048 [--channels ...]
+void addBake(CLI::App& app, int& code);
 /// umesh repair IN OUT --weld ... --fill ... --drop-bits ... --turn --drop
 void addRepair(CLI::App& app, int& code);
 /// umesh report SOURCE LEVEL... --out FILE.html

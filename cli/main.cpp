@@ -15,6 +15,7 @@ int main(int argc, char** argv) {
     addInspect(app, code);
     addReduce(app, code);
     addChain(app, code);
+    addBake(app, code);
     addMeasure(app, code);
     addRepair(app, code);
     addReport(app, code);

@@ -3,7 +3,7 @@
 # A folder may include what has a lower number; folders of one number do not know one another.
 cmake_policy(VERSION 3.25)
 
-set(order base 1 mesh 2 files 3 draw 3 reduce 4 measure 4 chain 5 document 6)
+set(order base 1 mesh 2 files 3 draw 3 reduce 4 measure 4 bake 5 chain 6 document 7)
 set(above_core cli app demo)
 
 list(LENGTH order length)

@@ -10,6 +10,7 @@ namespace um {
 using Vec2f = Eigen::Vector2f;
 using Vec3f = Eigen::Vector3f;
 using Vec3d = Eigen::Vector3d;
+using Vec2d = Eigen::Vector2d;
 using Vec4f = Eigen::Vector4f;
 using Mat3d = Eigen::Matrix3d;
 using Mat4f = Eigen::Matrix4f;

@@ -96,6 +96,15 @@ Length parseLength(std::string_view text) {
     return {typed->number, unit};
 }
 
+double parseTexelDensity(std::string_view text) {
+    const auto typed = parseNumberWithSuffix(text);
+    const std::string suffix = typed ? typed->suffix : "";
+    const auto unit = suffix.starts_with("px/") ? metresPerUnitOf(std::string_view(suffix).substr(3)) : std::nullopt;
+    if (!typed || !unit || !(typed->number > 0))
+        throw InputError("\"" + std::string(text) + "\" is no density of texels: type it like 400px/m or 4px/cm.");
+    return typed->number / *unit;
+}
+
 std::optional<double> metresPerUnitOf(std::string_view name) {
     const std::string wanted = lowered(std::string(name));
     for (const Unit& unit : units)

@@ -33,6 +33,10 @@ std::size_t parseCount(std::string_view text);
 /// @throws InputError  saying what would be right
 Length parseLength(std::string_view text);
 
+/// `400px/m`, `4 px/cm`: texels along a length. @returns texels a metre
+/// @throws InputError  saying what would be right
+double parseTexelDensity(std::string_view text);
+
 /// Metres in one of the units mm, cm, m, km, in, ft (any case).
 std::optional<double> metresPerUnitOf(std::string_view name);
 

@@ -46,9 +46,8 @@ GltfPrimitive gather(const Mesh& mesh, const Made& made, const Section& section,
                 if (!mesh.uvs.empty()) result.uvs.emplace_back(mesh.uvs[w].x(), 1.0f - mesh.uvs[w].y());
                 if (!mesh.secondUvs.empty())
                     result.secondUvs.emplace_back(mesh.secondUvs[w].x(), 1.0f - mesh.secondUvs[w].y());
-                // v runs downwards in glTF, so the other side is the positive one.
-                if (!made.tangents.empty())
-                    result.tangents.push_back(made.tangents[w].cwiseProduct(Vec4f(1, 1, 1, -1)));
+                // Green points up in glTF's normal maps, against its v: the side is that of v running upwards.
+                if (!made.tangents.empty()) result.tangents.push_back(made.tangents[w]);
                 if (!mesh.colors.empty()) result.colors.push_back(mesh.colors[w]);
                 if (!mesh.influences.empty()) {
                     result.joints.push_back(mesh.influences[v].joints);
@@ -206,7 +205,14 @@ LevelNodes addParts(const Mesh& mesh, GltfPacking packing, bool asOne, Shelf& sh
     Made made;
     if (mesh.normals.empty())
         made.normals = vertexNormals(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
-    if (mesh.wantsTangents && !mesh.uvs.empty() && !mesh.normals.empty()) made.tangents = makeTangents(mesh);
+    if (mesh.wantsTangents && !mesh.uvs.empty() && !mesh.normals.empty()) {
+        if (hasMirroredWedges(mesh)) {
+            Mesh parted = mesh;
+            partMirroredWedges(parted);
+            return addParts(parted, packing, asOne, shelf, buffer, json, progress);
+        }
+        made.tangents = makeTangents(mesh);
+    }
     const std::vector<std::size_t> materials = shelf.put(mesh, buffer, json);
     GltfPrimitiveStyle style{packing, false, gridOf(mesh)};
     // What follows joints, or blends, has its places from elsewhere than its node.

@@ -11,7 +11,6 @@ namespace um {
 
 namespace {
 
-using Vec2d = Eigen::Vector2d;
 
 // Points of each triangle, as shares of its corners: the corners themselves, and between them and the centre.
 constexpr std::array<TrianglePoint, 7> points = {

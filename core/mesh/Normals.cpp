@@ -9,12 +9,15 @@ namespace {
 
 // The corners at one vertex, in groups within which the surface is smooth. groups[i] belongs to triangle list[i].
 void groupSmoothCorners(const Mesh& mesh, VertexId v, std::span<const TriangleId> list,
-                        const std::vector<Vec3f>& faceNormals, float leastCosine, std::vector<std::size_t>& groups) {
+                        const std::vector<Vec3f>& faceNormals, float leastCosine,
+                        const std::vector<std::uint32_t>& smoothWithin, std::vector<std::size_t>& groups) {
     groups.resize(list.size());
     for (std::size_t i = 0; i < groups.size(); ++i) groups[i] = i;
     for (std::size_t i = 0; i < list.size(); ++i)
         for (std::size_t j = i + 1; j < list.size(); ++j) {
-            if (groups[i] == groups[j] || faceNormals[list[i]].dot(faceNormals[list[j]]) < leastCosine) continue;
+            if (groups[i] == groups[j]) continue;
+            const bool isWithin = !smoothWithin.empty() && smoothWithin[list[i]] == smoothWithin[list[j]];
+            if (!isWithin && faceNormals[list[i]].dot(faceNormals[list[j]]) < leastCosine) continue;
             bool shareEdge = false;
             for (const VertexId w : mesh.triangles[list[i]])
                 for (const VertexId x : mesh.triangles[list[j]]) shareEdge = shareEdge || (w == x && w != v);
@@ -27,7 +30,7 @@ void groupSmoothCorners(const Mesh& mesh, VertexId v, std::span<const TriangleId
 
 }  // namespace
 
-void makeNormals(Mesh& mesh, double creaseDegrees) {
+void makeNormals(Mesh& mesh, double creaseDegrees, const std::vector<std::uint32_t>& smoothWithin) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
     std::vector<Vec3f> faceNormals(mesh.triangleCount());
     parallelFor(mesh.triangleCount(), [&](std::size_t t) {
@@ -49,7 +52,7 @@ void makeNormals(Mesh& mesh, double creaseDegrees) {
             const auto list = around.of(VertexId(v));
             constexpr std::size_t pole = 1024;  // the tip of a fan: comparing all pairs would take the square of it
             if (list.size() <= pole)
-                groupSmoothCorners(mesh, VertexId(v), list, faceNormals, leastCosine, groups);
+                groupSmoothCorners(mesh, VertexId(v), list, faceNormals, leastCosine, smoothWithin, groups);
             else
                 groups.assign(list.size(), 0);
             for (std::size_t i = 0; i < list.size(); ++i) {

@@ -1,8 +1,53 @@
 #include "mesh/Tangents.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace um {
+namespace {
+
+double uvArea(const Mesh& mesh, TriangleId t) {
+    const Triangle& wedges = mesh.wedgesOf(t);
+    const Vec2d ab = (mesh.uvs[wedges[1]] - mesh.uvs[wedges[0]]).cast<double>(),
+                ac = (mesh.uvs[wedges[2]] - mesh.uvs[wedges[0]]).cast<double>();
+    return ab.x() * ac.y() - ab.y() * ac.x();
+}
+
+// Which of the wedges upright triangles use (1), mirrored ones (2), or both (3).
+std::vector<std::uint8_t> sidesOfWedges(const Mesh& mesh) {
+    std::vector<std::uint8_t> sides(mesh.wedgeCount(), 0);
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+        const double area = uvArea(mesh, t);
+        if (area == 0) continue;
+        for (const WedgeId w : mesh.wedgesOf(t)) sides[w] |= area > 0 ? 1 : 2;
+    }
+    return sides;
+}
+
+}  // namespace
+
+bool hasMirroredWedges(const Mesh& mesh) {
+    const std::vector<std::uint8_t> sides = sidesOfWedges(mesh);
+    return std::find(sides.begin(), sides.end(), 3) != sides.end();
+}
+
+void partMirroredWedges(Mesh& mesh) {
+    const std::vector<std::uint8_t> sides = sidesOfWedges(mesh);
+    if (mesh.wedges.empty()) mesh.wedges = mesh.triangles;
+    std::vector<WedgeId> mirrored(sides.size(), 0);
+    for (WedgeId w = 0; w < sides.size(); ++w) {
+        if (sides[w] != 3) continue;
+        mirrored[w] = WedgeId(mesh.wedgeCount());
+        forWedgeAttributes(mesh, [&](auto& attribute) {
+            if (!attribute.empty()) attribute.push_back(attribute[w]);
+        });
+    }
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+        if (uvArea(mesh, t) >= 0) continue;
+        for (WedgeId& w : mesh.wedges[t])
+            if (w < sides.size() && sides[w] == 3) w = mirrored[w];
+    }
+}
 
 std::vector<Vec4f> makeTangents(const Mesh& mesh) {
     std::vector<Vec3d> sums(mesh.wedgeCount(), Vec3d::Zero());

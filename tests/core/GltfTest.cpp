@@ -292,6 +292,42 @@ private slots:
         }
     }
 
+    // In glTF green points up in the picture: n x t * w is up where the picture stands upright on the surface.
+    void writesTheSideThatGreenPointsTo() {
+        Mesh sheet = test::makeSheet(2, 1, 2, 1);
+        for (const Vec3f& p : sheet.positions) {
+            sheet.uvs.emplace_back(std::abs(p.x() - 1), -p.z());  // seen from above, the right half is upright
+            sheet.normals.emplace_back(0.0f, 1.0f, 0.0f);
+        }
+        sheet.wantsTangents = true;
+        writeMesh(sheet, m_folder / "mirrored.gltf", Progress());
+        const Json json = Json::parse(test::contentOf(m_folder / "mirrored.gltf"));
+        const Json& attributes = json["meshes"][0]["primitives"][0]["attributes"];
+        const std::string bytes = [&] {
+            const std::string uri = json["buffers"][0]["uri"];
+            return QByteArray::fromBase64(QByteArray::fromStdString(uri.substr(uri.find(',') + 1))).toStdString();
+        }();
+        const auto floatsOf = [&](const char* name) {
+            const Json& accessor = json["accessors"][attributes[name].get<std::size_t>()];
+            const std::size_t offset = json["bufferViews"][accessor["bufferView"].get<std::size_t>()]["byteOffset"];
+            std::vector<float> values(accessor["count"].get<std::size_t>() * (accessor["type"] == "VEC4" ? 4 : 3));
+            std::memcpy(values.data(), bytes.data() + offset, 4 * values.size());
+            return values;
+        };
+        const std::vector<float> tangents = floatsOf("TANGENT"), positions = floatsOf("POSITION");
+        std::size_t upright = 0, mirrored = 0;
+        for (std::size_t v = 0; v < tangents.size() / 4; ++v) {
+            const Vec3f t(tangents[4 * v], tangents[4 * v + 1], tangents[4 * v + 2]);
+            const Vec3f up = tangents[4 * v + 3] * Vec3f(0, 1, 0).cross(t);
+            QVERIFY((up - Vec3f(0, 0, -1)).norm() < 1e-5f);
+            QVERIFY(std::abs(std::abs(t.x()) - 1) < 1e-5f);
+            (t.x() > 0 ? upright : mirrored) += 1;
+            QVERIFY(t.x() > 0 ? positions[3 * v] > 0.99f : positions[3 * v] < 1.01f);
+        }
+        QCOMPARE(upright, mirrored);
+        QVERIFY(upright >= 4);
+    }
+
     void survivesBrokenSkins() {
         for (const Json& skin : {Json{{"joints", {7}}}, Json{{"joints", {0}}, {"inverseBindMatrices", 99}}}) {
             Builder builder;

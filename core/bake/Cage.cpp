@@ -1,0 +1,56 @@
+#include "bake/Cage.h"
+
+#include "base/Parallel.h"
+#include "measure/ClosestPoint.h"
+#include "mesh/Connectivity.h"
+
+#include <cmath>
+
+namespace um {
+
+Cage makeCage(const Mesh& source, const Mesh& level, const Progress& progress) {
+    // Rays are not square to the surface everywhere, and the farthest place lies between vertices.
+    constexpr float more = 1.5f, leastShareOfSize = 2e-4f;
+    Cage cage;
+    const ClosestPointFinder finder(level, progress.span(0, 0.1));
+    cage.directions = vertexNormals(level, finder.around());
+    // How far the source is from each triangle of the level, as far as its vertices tell.
+    std::vector<float> distance(source.vertexCount());
+    std::vector<TriangleId> closest(source.vertexCount());
+    parallelRanges(source.vertexCount(), [&](std::size_t begin, std::size_t end) {
+        progress.check();
+        TriangleId hint = 0;
+        for (std::size_t v = begin; v < end; ++v) {
+            const SurfacePoint point = finder.find(source.positions[v].cast<double>(), hint);
+            hint = point.triangle;
+            distance[v] = float(point.distance);
+            closest[v] = hint;
+        }
+    });
+    progress.at(0.6);
+    std::vector<float> ofTriangle(level.triangleCount(), 0);
+    for (std::size_t v = 0; v < distance.size(); ++v)
+        ofTriangle[closest[v]] = std::max(ofTriangle[closest[v]], distance[v]);
+    const ClosestPointFinder sourceFinder(source, progress.span(0.6, 0.9));
+    const float least = leastShareOfSize * float(diagonal(level));
+    std::vector<float> own(level.vertexCount());
+    parallelFor(
+        level.vertexCount(),
+        [&](std::size_t v) {
+            own[v] = std::max(least, float(sourceFinder.find(level.positions[v].cast<double>(), 0).distance));
+            for (const TriangleId t : finder.around().of(VertexId(v))) own[v] = std::max(own[v], ofTriangle[t]);
+        },
+        256);
+    // A vertex beside a deep one is as deep as that, so that rays between them reach as far.
+    cage.depths.resize(own.size());
+    parallelFor(own.size(), [&](std::size_t v) {
+        float most = own[v];
+        for (const TriangleId t : finder.around().of(VertexId(v)))
+            for (const VertexId other : level.triangles[t]) most = std::max(most, own[other]);
+        cage.depths[v] = more * most;
+    });
+    progress.at(1);
+    return cage;
+}
+
+}  // namespace um

@@ -1,0 +1,560 @@
+#include "bake/Charts.h"
+
+#include "base/Parallel.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <optional>
+#include <queue>
+#include <set>
+#include <unordered_map>
+
+namespace um {
+namespace {
+
+constexpr std::uint32_t none = 0xffffffffu;
+
+// Which triangle lies beyond each edge, where one may go over.
+struct Neighbours {
+    std::vector<std::array<TriangleId, 3>> beyond;
+    std::vector<std::array<double, 3>> lengths;
+    std::vector<std::array<bool, 3>> isCrease;
+    std::vector<Vec3d> areaNormals;  // half as long as areaNormal: an area
+};
+
+Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
+    Neighbours result;
+    const std::size_t count = mesh.triangleCount();
+    result.beyond.assign(count, {none, none, none});
+    result.lengths.resize(count);
+    result.isCrease.assign(count, {false, false, false});
+    result.areaNormals.resize(count);
+    const auto place = [&](VertexId v) { return Vec3d(mesh.positions[v].cast<double>()); };
+    std::vector<std::array<std::uint64_t, 2>> edges;  // of lower and higher vertex; the half-edge
+    edges.reserve(3 * count);
+    for (TriangleId t = 0; t < count; ++t) {
+        const Triangle& corners = mesh.triangles[t];
+        result.areaNormals[t] = areaNormal(place(corners[0]), place(corners[1]), place(corners[2])) / 2;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const VertexId a = corners[k], b = corners[(k + 1) % 3];
+            result.lengths[t][k] = (place(a) - place(b)).norm();
+            edges.push_back({std::uint64_t(std::min(a, b)) << 32 | std::max(a, b), 3 * std::uint64_t(t) + k});
+        }
+    }
+    tbb::parallel_sort(edges.begin(), edges.end());
+    const std::vector<std::uint16_t> sections = sectionOfTriangles(mesh);
+    const double leastCosine = std::cos(settings.creaseDegrees * pi / 180);
+    for (std::size_t i = 0; i < edges.size();) {
+        std::size_t end = i + 1;
+        while (end < edges.size() && edges[end][0] == edges[i][0]) ++end;
+        if (end - i == 2) {
+            const auto t = TriangleId(edges[i][1] / 3), u = TriangleId(edges[i + 1][1] / 3);
+            const std::size_t k = edges[i][1] % 3, l = edges[i + 1][1] % 3;
+            const bool agree = mesh.triangles[t][k] == mesh.triangles[u][(l + 1) % 3];
+            const Vec3d &n = result.areaNormals[t], &m = result.areaNormals[u];
+            const bool isSharp = n.dot(m) < leastCosine * n.norm() * m.norm();
+            const bool sameMaterial = mesh.sections[sections[t]].material == mesh.sections[sections[u]].material;
+            if (t != u && agree && (sameMaterial || !settings.cutMaterials)) {
+                result.beyond[t][k] = u;
+                result.beyond[u][l] = t;
+                result.isCrease[t][k] = result.isCrease[u][l] = isSharp;
+            }
+        }
+        i = end;
+    }
+    return result;
+}
+
+// What of a piece counts when two are joined.
+struct Piece {
+    Vec3d normal = Vec3d::Zero();  // the sum of its triangles' area normals
+    double area = 0, border = 0;
+    std::map<std::uint32_t, double> shared;  // with each neighbour, the length of the border between them
+};
+
+// How far a piece is from flat, as an area; ragged ones count as less flat.
+double unevenness(const Vec3d& normal, double area, double border) {
+    constexpr double raggedness = 0.002;
+    return area - normal.norm() + raggedness * border * border;
+}
+
+// Joins triangles to nearly flat pieces, those first that stay flattest and roundest.
+std::vector<std::uint32_t> joinFlat(const Neighbours& around, const Progress& progress) {
+    constexpr double mostBend = 0.15;  // share of the area that is lost when seen from the front: a cap of 45 degrees
+    const std::size_t count = around.beyond.size();
+    std::vector<Piece> pieces(count);
+    std::vector<std::uint32_t> parent(count);
+    std::iota(parent.begin(), parent.end(), 0u);
+    for (std::uint32_t t = 0; t < count; ++t) {
+        pieces[t].normal = around.areaNormals[t];
+        pieces[t].area = around.areaNormals[t].norm();
+        for (std::size_t k = 0; k < 3; ++k) {
+            pieces[t].border += around.lengths[t][k];
+            if (const TriangleId other = around.beyond[t][k]; other != none && !around.isCrease[t][k])
+                pieces[t].shared[other] += around.lengths[t][k];
+        }
+    }
+    struct Candidate {
+        double cost;
+        std::uint32_t a, b, versionA, versionB;
+        bool operator>(const Candidate& o) const { return std::tie(cost, a, b) > std::tie(o.cost, o.a, o.b); }
+    };
+    std::vector<std::uint32_t> version(count, 0);
+    std::priority_queue<Candidate, std::vector<Candidate>, std::greater<>> queue;
+    const auto offer = [&](std::uint32_t a, std::uint32_t b, double shared) {
+        if (a > b) std::swap(a, b);
+        const Piece &p = pieces[a], &q = pieces[b];
+        const Vec3d normal = p.normal + q.normal;
+        const double area = p.area + q.area, border = std::max(0.0, p.border + q.border - 2 * shared);
+        if (area - normal.norm() > mostBend * area) return;
+        queue.push({unevenness(normal, area, border) - unevenness(p.normal, p.area, p.border) -
+                        unevenness(q.normal, q.area, q.border),
+                    a, b, version[a], version[b]});
+    };
+    for (std::uint32_t t = 0; t < count; ++t)
+        for (const auto& [other, shared] : pieces[t].shared)
+            if (t < other) offer(t, other, shared);
+    std::size_t steps = 0;
+    while (!queue.empty()) {
+        if (++steps % 4096 == 0) progress.check();
+        const Candidate best = queue.top();
+        queue.pop();
+        if (best.versionA != version[best.a] || best.versionB != version[best.b]) continue;
+        Piece &into = pieces[best.a], &from = pieces[best.b];
+        const double shared = into.shared[best.b];
+        into.normal += from.normal;
+        into.area += from.area;
+        into.border = std::max(0.0, into.border + from.border - 2 * shared);
+        into.shared.erase(best.b);
+        for (const auto& [other, length] : from.shared) {
+            if (other == best.a) continue;
+            into.shared[other] += length;
+            pieces[other].shared.erase(best.b);
+            pieces[other].shared[best.a] += length;
+        }
+        from.shared.clear();
+        parent[best.b] = best.a;
+        ++version[best.a];
+        ++version[best.b];  // which is no longer there
+        for (const auto& [other, length] : into.shared) offer(best.a, other, length);
+    }
+    for (std::uint32_t t = 0; t < count; ++t) {
+        std::uint32_t root = t;
+        while (parent[root] != root) root = parent[root];
+        for (std::uint32_t i = t; parent[i] != root;) i = std::exchange(parent[i], root);
+    }
+    return parent;
+}
+
+// A triangle most of whose neighbours are in another piece goes there: borders run straighter.
+void straighten(const Neighbours& around, std::vector<std::uint32_t>& pieceOf) {
+    for (int pass = 0; pass < 4; ++pass)
+        for (TriangleId t = 0; t < pieceOf.size(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const TriangleId a = around.beyond[t][k], b = around.beyond[t][(k + 1) % 3];
+                if (a != none && b != none && pieceOf[a] == pieceOf[b] && pieceOf[a] != pieceOf[t])
+                    pieceOf[t] = pieceOf[a];
+            }
+}
+
+// The connected groups of triangles of one piece.
+std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
+                                                     const std::vector<std::uint32_t>& pieceOf) {
+    std::vector<std::vector<TriangleId>> groups;
+    std::vector<std::uint8_t> isSeen(pieceOf.size(), 0);
+    for (TriangleId start = 0; start < pieceOf.size(); ++start) {
+        if (isSeen[start] != 0) continue;
+        std::vector<TriangleId>& group = groups.emplace_back(1, start);
+        isSeen[start] = 1;
+        for (std::size_t i = 0; i < group.size(); ++i)
+            for (const TriangleId next : around.beyond[group[i]])
+                if (next != none && isSeen[next] == 0 && pieceOf[next] == pieceOf[start]) {
+                    isSeen[next] = 1;
+                    group.push_back(next);
+                }
+        std::sort(group.begin(), group.end());
+    }
+    return groups;
+}
+
+// The share of its convex hull that a flat piece covers.
+double solidity(const Patch& patch) {
+    std::vector<Vec2d> points = patch.flat;
+    std::sort(points.begin(), points.end(),
+              [](const Vec2d& a, const Vec2d& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
+    std::vector<Vec2d> hull;
+    const auto turnsLeft = [&](const Vec2d& p) {
+        const Vec2d a = hull[hull.size() - 2], ab = hull.back() - a, ap = p - a;
+        return ab.x() * ap.y() - ab.y() * ap.x() > 0;
+    };
+    for (int side = 0; side < 2; ++side) {  // the lower one, then back along the upper one
+        const std::size_t begin = hull.size();
+        for (const Vec2d& p : points) {
+            while (hull.size() >= begin + 2 && !turnsLeft(p)) hull.pop_back();
+            hull.push_back(p);
+        }
+        hull.pop_back();
+        std::reverse(points.begin(), points.end());
+    }
+    double twice = 0;
+    for (std::size_t i = 0; i < hull.size(); ++i) {
+        const Vec2d &a = hull[i], &b = hull[(i + 1) % hull.size()];
+        twice += a.x() * b.y() - a.y() * b.x();
+    }
+    return twice > 0 ? 2 * stretchOf(patch).flatArea / twice : 0;
+}
+
+class Cutter {
+public:
+    Cutter(const Mesh& mesh, const ChartSettings& settings)
+        : m_mesh(mesh), m_settings(settings), m_around(findNeighbours(mesh, settings)) {
+        for (const Vec3d& normal : m_around.areaNormals) m_area += normal.norm();
+    }
+
+    std::vector<Chart> cut(const Progress& progress) {
+        std::vector<std::uint32_t> pieceOf = joinFlat(m_around, progress);
+        progress.at(0.1);
+        straighten(m_around, pieceOf);
+        const auto groups = connectedGroups(m_around, pieceOf);
+        std::vector<std::vector<Chart>> laid(groups.size());
+        parallelFor(
+            groups.size(),
+            [&](std::size_t i) {
+                progress.check();
+                lay(groups[i], laid[i]);
+            },
+            1);
+        progress.at(0.3);
+        for (std::vector<Chart>& few : laid) std::move(few.begin(), few.end(), std::back_inserter(m_charts));
+        join(progress.span(0.3, 1));
+        return std::move(m_charts);
+    }
+
+private:
+    // Corners come together at a vertex only if one can go from one to the other within the chart, so that pieces that
+    // merely touch at a point do not hang on it.
+    Patch patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const {
+        std::unordered_map<TriangleId, std::uint32_t> place;
+        for (std::uint32_t i = 0; i < triangles.size(); ++i) place.emplace(triangles[i], i);
+        std::vector<std::uint32_t> parent(3 * triangles.size());
+        std::iota(parent.begin(), parent.end(), 0u);
+        const auto find = [&](std::uint32_t i) {
+            while (parent[i] != i) i = parent[i] = parent[parent[i]];
+            return i;
+        };
+        for (std::uint32_t i = 0; i < triangles.size(); ++i) {
+            const Triangle& here = m_mesh.triangles[triangles[i]];
+            for (std::size_t k = 0; k < 3; ++k) {
+                const TriangleId other = m_around.beyond[triangles[i]][k];
+                const auto found = other == none ? place.end() : place.find(other);
+                if (found == place.end() || found->second < i) continue;
+                if (std::binary_search(cuts.begin(), cuts.end(), edgeOf(triangles[i], k))) continue;
+                const Triangle& there = m_mesh.triangles[other];
+                for (const std::size_t corner : {k, (k + 1) % 3}) {
+                    const auto at = std::find(there.begin(), there.end(), here[corner]) - there.begin();
+                    const std::uint32_t a = find(3 * i + std::uint32_t(corner));
+                    const std::uint32_t b = find(3 * found->second + std::uint32_t(at));
+                    parent[std::max(a, b)] = std::min(a, b);
+                }
+            }
+        }
+        Patch patch;
+        std::vector<std::uint32_t> number(parent.size(), none);
+        for (std::uint32_t i = 0; i < triangles.size(); ++i) {
+            Triangle corners{};
+            for (std::uint32_t k = 0; k < 3; ++k) {
+                std::uint32_t& own = number[find(3 * i + k)];
+                if (own == none) {
+                    own = std::uint32_t(patch.positions.size());
+                    patch.positions.push_back(m_mesh.positions[m_mesh.triangles[triangles[i]][k]].cast<double>());
+                }
+                corners[k] = own;
+            }
+            patch.triangles.push_back(corners);
+        }
+        return patch;
+    }
+
+    static std::uint64_t edgeOf(TriangleId t, std::size_t k) { return 3 * std::uint64_t(t) + k; }
+
+    std::optional<Chart> laidFlat(const std::vector<TriangleId>& triangles,
+                                  const std::vector<std::uint64_t>& cuts) const {
+        // Little ones may be stretched more: few charts waste less of the sheet than even ones.
+        constexpr double smallShare = 0.01, more = 0.15;
+        const double area = areaOf(triangles);
+        const double most = m_settings.mostStretch + more * std::max(0.0, 1 - area / (smallShare * m_area));
+        Chart chart{triangles, cuts, patchOf(triangles, cuts)};
+        if (!layFlat(chart.patch, 1 + (most - 1) / 2)) return std::nullopt;
+        // A single triangle lies flat whatever its stretch is reckoned to be.
+        if (triangles.size() > 1 && !(stretchOf(chart.patch).mean <= most)) return std::nullopt;
+        return chart;
+    }
+
+    double areaOf(const std::vector<TriangleId>& triangles) const {
+        double area = 0;
+        for (const TriangleId t : triangles) area += m_around.areaNormals[t].norm();
+        return area;
+    }
+
+    // Whether others find a place beside it.
+    bool isHandy(const Chart& chart) const {
+        constexpr double smallShare = 0.002, asGoodAsABox = 0.97;
+        const double area = areaOf(chart.triangles);
+        if (area < smallShare * m_area) return true;
+        const double solid = solidity(chart.patch);
+        return solid >= (area > m_settings.mostShare * m_area ? asGoodAsABox : m_settings.leastSolid);
+    }
+
+    // Cut in two where it does not lie flat, and so on.
+    void lay(const std::vector<TriangleId>& triangles, std::vector<Chart>& charts) const {
+        if (auto chart = laidFlat(triangles, {})) {
+            charts.push_back(std::move(*chart));
+            return;
+        }
+        if (triangles.size() == 1) {
+            charts.push_back(degenerate(triangles));
+            return;
+        }
+        const auto [first, second] = halves(triangles);
+        for (const auto& half : {first, second}) lay(half, charts);
+    }
+
+    // A triangle of no area has a place in the sheet all the same.
+    Chart degenerate(const std::vector<TriangleId>& triangles) const {
+        Chart chart{triangles, {}, patchOf(triangles, {})};
+        double longest = 0;
+        for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, m_around.lengths[triangles[0]][k]);
+        chart.patch.flat = {Vec2d(0, 0), Vec2d(longest, 0), Vec2d(longest / 2, longest * 1e-3)};
+        chart.patch.flat.resize(chart.patch.positions.size(), Vec2d::Zero());
+        return chart;
+    }
+
+    // Two connected halves, grown from triangles that are far apart.
+    std::array<std::vector<TriangleId>, 2> halves(const std::vector<TriangleId>& triangles) const {
+        std::unordered_map<TriangleId, std::uint32_t> place;
+        for (std::uint32_t i = 0; i < triangles.size(); ++i) place.emplace(triangles[i], i);
+        const auto middle = [&](TriangleId t) {
+            Vec3d sum = Vec3d::Zero();
+            for (const VertexId v : m_mesh.triangles[t]) sum += m_mesh.positions[v].cast<double>();
+            return Vec3d(sum / 3);
+        };
+        using Step = std::tuple<double, std::uint32_t, std::uint32_t>;  // distance, triangle, seed
+        const auto grow = [&](const std::vector<std::uint32_t>& seeds) {
+            std::vector<std::uint32_t> owner(triangles.size(), none), order;
+            std::priority_queue<Step, std::vector<Step>, std::greater<>> queue;
+            for (std::uint32_t s = 0; s < seeds.size(); ++s) queue.emplace(0, seeds[s], s);
+            while (!queue.empty()) {
+                const auto [distance, i, seed] = queue.top();
+                queue.pop();
+                if (owner[i] != none) continue;
+                owner[i] = seed;
+                order.push_back(i);
+                for (const TriangleId next : m_around.beyond[triangles[i]]) {
+                    const auto found = next == none ? place.end() : place.find(next);
+                    if (found == place.end() || owner[found->second] != none) continue;
+                    queue.emplace(distance + (middle(next) - middle(triangles[i])).norm(), found->second, seed);
+                }
+            }
+            return std::pair(owner, order.back());
+        };
+        const std::uint32_t first = grow({0}).second;
+        std::uint32_t second = grow({first}).second;
+        if (second == first) second = first == 0 ? 1 : 0;
+        const std::vector<std::uint32_t> owner = grow({first, second}).first;
+        std::array<std::vector<TriangleId>, 2> result;
+        for (std::uint32_t i = 0; i < triangles.size(); ++i) result[owner[i] == 1 ? 1 : 0].push_back(triangles[i]);
+        return result;
+    }
+
+    // Neighbouring charts become one where that lies flat, too: first those that share most of their border.
+    void join(const Progress& progress) {
+        std::set<std::pair<std::uint32_t, std::uint32_t>>
+            refused;  // by their numbers, which change when they are joined
+        std::vector<std::uint32_t> number(m_charts.size());
+        std::iota(number.begin(), number.end(), 0u);
+        auto next = std::uint32_t(m_charts.size());
+        const auto startCount = double(m_charts.size());
+        for (int round = 0;; ++round) {
+            progress.at(1 - double(m_charts.size()) / (startCount + 1));
+            const std::vector<std::array<std::uint32_t, 2>> pairs = pairsToTry(refused, number);
+            if (pairs.empty()) break;
+            std::vector<std::optional<Chart>> joined(pairs.size());
+            parallelFor(
+                pairs.size(),
+                [&](std::size_t i) {
+                    progress.check();
+                    joined[i] = joinedFlat(m_charts[pairs[i][0]], m_charts[pairs[i][1]]);
+                },
+                1);
+            std::vector<std::uint8_t> isGone(m_charts.size(), 0);
+            for (std::size_t i = 0; i < pairs.size(); ++i) {
+                const auto [a, b] = pairs[i];
+                if (!joined[i]) {
+                    refused.emplace(std::min(number[a], number[b]), std::max(number[a], number[b]));
+                    continue;
+                }
+                m_charts[a] = std::move(*joined[i]);
+                number[a] = next++;
+                isGone[b] = 1;
+            }
+            std::size_t kept = 0;
+            for (std::size_t c = 0; c < m_charts.size(); ++c) {
+                if (isGone[c] != 0) continue;
+                if (kept != c) {
+                    m_charts[kept] = std::move(m_charts[c]);
+                    number[kept] = number[c];
+                }
+                ++kept;
+            }
+            m_charts.resize(kept);
+            number.resize(kept);
+        }
+    }
+
+    // Along all of the border between them, or where that does not lie flat along the longest smooth run of it, so that
+    // a tube opens along a line and a cone up to its tip.
+    std::optional<Chart> joinedFlat(const Chart& a, const Chart& b) const {
+        constexpr double hardlyStretched = 1.01;
+        std::vector<TriangleId> both;
+        std::merge(a.triangles.begin(), a.triangles.end(), b.triangles.begin(), b.triangles.end(),
+                   std::back_inserter(both));
+        std::vector<std::uint64_t> cuts;
+        std::merge(a.cuts.begin(), a.cuts.end(), b.cuts.begin(), b.cuts.end(), std::back_inserter(cuts));
+        const auto laidHandy = [&] {
+            auto chart = laidFlat(both, cuts);
+            if (chart && !isHandy(*chart)) chart.reset();
+            return chart;
+        };
+        auto whole = laidHandy();
+        const double stretch = whole ? stretchOf(whole->patch).mean : 0;
+        if (whole && stretch <= hardlyStretched) return whole;
+        const std::vector<std::uint64_t> more = allButTheLongestRun(a.triangles, b.triangles, both);
+        if (more.empty()) return whole;
+        if (meetAtCrease(a.triangles, b.triangles)) whole.reset();  // a corner, which is cut and not bent flat
+        cuts.insert(cuts.end(), more.begin(), more.end());
+        std::sort(cuts.begin(), cuts.end());
+        auto opened = laidHandy();
+        return opened && (!whole || stretchOf(opened->patch).mean < stretch) ? opened : whole;
+    }
+
+    bool meetAtCrease(const std::vector<TriangleId>& a, const std::vector<TriangleId>& b) const {
+        return std::any_of(a.begin(), a.end(), [&](TriangleId t) {
+            for (std::size_t k = 0; k < 3; ++k)
+                if (m_around.isCrease[t][k] && std::binary_search(b.begin(), b.end(), m_around.beyond[t][k]))
+                    return true;
+            return false;
+        });
+    }
+
+    // The edges between two charts, without those of the longest run along which no strongly curved vertex comes to lie
+    // inside; both half-edges of each.
+    std::vector<std::uint64_t> allButTheLongestRun(const std::vector<TriangleId>& a, const std::vector<TriangleId>& b,
+                                                   const std::vector<TriangleId>& both) const {
+        constexpr double mostDefect = 1.2;  // radians by which the angles around a vertex miss a full turn
+        struct Shared {
+            std::uint64_t edge, back;
+            std::array<VertexId, 2> ends;
+            double length;
+        };
+        std::vector<Shared> edges;
+        std::unordered_map<VertexId, std::vector<std::uint32_t>> at;
+        for (const TriangleId t : a)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const TriangleId other = m_around.beyond[t][k];
+                if (other == none || !std::binary_search(b.begin(), b.end(), other)) continue;
+                const std::array<VertexId, 2> ends = {m_mesh.triangles[t][k], m_mesh.triangles[t][(k + 1) % 3]};
+                const Triangle& there = m_mesh.triangles[other];
+                const auto back = std::size_t(std::find(there.begin(), there.end(), ends[1]) - there.begin());
+                for (const VertexId v : ends) at[v].push_back(std::uint32_t(edges.size()));
+                edges.push_back({edgeOf(t, k), edgeOf(other, back), ends, m_around.lengths[t][k]});
+            }
+        std::unordered_map<VertexId, double> angles;
+        for (const auto& [v, here] : at) angles[v] = 0;
+        for (const TriangleId t : both)
+            for (std::size_t k = 0; k < 3; ++k)
+                if (const auto found = angles.find(m_mesh.triangles[t][k]); found != angles.end())
+                    found->second += angleAt(t, k);
+        std::vector<std::uint32_t> run(edges.size());
+        std::iota(run.begin(), run.end(), 0u);
+        const auto find = [&](std::uint32_t i) {
+            while (run[i] != i) i = run[i] = run[run[i]];
+            return i;
+        };
+        for (const auto& [v, here] : at)
+            if (here.size() == 2 && std::abs(2 * pi - angles[v]) <= mostDefect) {
+                const std::uint32_t first = find(here[0]), second = find(here[1]);
+                run[std::max(first, second)] = std::min(first, second);
+            }
+        std::vector<double> lengths(edges.size(), 0);
+        for (std::uint32_t i = 0; i < edges.size(); ++i) lengths[find(i)] += edges[i].length;
+        const auto longest = std::uint32_t(std::max_element(lengths.begin(), lengths.end()) - lengths.begin());
+        std::vector<std::uint64_t> cut;
+        for (std::uint32_t i = 0; i < edges.size(); ++i)
+            if (find(i) != longest) cut.insert(cut.end(), {edges[i].edge, edges[i].back});
+        return cut;
+    }
+
+    double angleAt(TriangleId t, std::size_t k) const {
+        const Triangle& corners = m_mesh.triangles[t];
+        const Vec3d here = m_mesh.positions[corners[k]].cast<double>();
+        const Vec3d to = m_mesh.positions[corners[(k + 1) % 3]].cast<double>() - here;
+        const Vec3d from = m_mesh.positions[corners[(k + 2) % 3]].cast<double>() - here;
+        return std::atan2(to.cross(from).norm(), to.dot(from));
+    }
+
+    // Each chart at most once; those with most of their border in common first.
+    std::vector<std::array<std::uint32_t, 2>> pairsToTry(
+        const std::set<std::pair<std::uint32_t, std::uint32_t>>& refused,
+        const std::vector<std::uint32_t>& number) const {
+        constexpr double creaseCounts = 0.5;  // as much of their border as that: a cut shows least there
+        constexpr double leastShared = 0.12;  // of the smaller border: less makes shapes that nothing fits beside
+        std::vector<std::uint32_t> chartOf(m_mesh.triangleCount());
+        for (std::uint32_t c = 0; c < m_charts.size(); ++c)
+            for (const TriangleId t : m_charts[c].triangles) chartOf[t] = c;
+        std::map<std::array<std::uint32_t, 2>, double> shared;
+        std::vector<double> border(m_charts.size(), 0);
+        for (TriangleId t = 0; t < chartOf.size(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const TriangleId other = m_around.beyond[t][k];
+                if (other != none && chartOf[other] == chartOf[t]) continue;
+                border[chartOf[t]] += m_around.lengths[t][k];
+                if (other != none && chartOf[t] < chartOf[other])
+                    shared[{chartOf[t], chartOf[other]}] +=
+                        (m_around.isCrease[t][k] ? creaseCounts : 1) * m_around.lengths[t][k];
+            }
+        std::vector<std::pair<double, std::array<std::uint32_t, 2>>> candidates;
+        for (const auto& [pair, length] : shared) {
+            const std::uint32_t a = number[pair[0]], b = number[pair[1]];
+            const double share = length / std::min(border[pair[0]], border[pair[1]]);
+            if (share >= leastShared && !refused.contains({std::min(a, b), std::max(a, b)}))
+                candidates.emplace_back(-share, pair);
+        }
+        std::sort(candidates.begin(), candidates.end());
+        std::vector<std::array<std::uint32_t, 2>> pairs;
+        std::vector<std::uint8_t> isTaken(m_charts.size(), 0);
+        for (const auto& [share, pair] : candidates) {
+            if (isTaken[pair[0]] != 0 || isTaken[pair[1]] != 0) continue;
+            isTaken[pair[0]] = isTaken[pair[1]] = 1;
+            pairs.push_back(pair);
+        }
+        return pairs;
+    }
+
+    const Mesh& m_mesh;
+    const ChartSettings m_settings;
+    const Neighbours m_around;
+    double m_area = 0;
+    std::vector<Chart> m_charts;
+};
+
+}  // namespace
+
+std::vector<Chart> cutIntoCharts(const Mesh& mesh, const ChartSettings& settings, const Progress& progress) {
+    std::vector<Chart> charts = Cutter(mesh, settings).cut(progress);
+    progress.at(1);
+    return charts;
+}
+
+}  // namespace um

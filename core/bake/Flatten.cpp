@@ -1,0 +1,383 @@
+#include "bake/Flatten.h"
+
+#include <Eigen/SparseCholesky>
+#include <Eigen/SVD>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+#include <unordered_map>
+
+namespace um {
+namespace {
+
+using Sparse = Eigen::SparseMatrix<double>;
+using Mat2d = Eigen::Matrix2d;
+
+double cross(const Vec2d& a, const Vec2d& b) {
+    return a.x() * b.y() - a.y() * b.x();
+}
+
+// A triangle in its own plane: what the gradient of a linear function on it is made of.
+struct FlatTriangle {
+    double area = 0;
+    std::array<Vec2d, 3> gradients;  // of the function that is 1 at a corner and 0 at the others
+};
+
+// Triangles without an area count as if they had a little, so that they neither fold nor weigh.
+FlatTriangle flatTriangle(const Patch& patch, const Triangle& t) {
+    const Vec3d a = patch.positions[t[0]], ab = patch.positions[t[1]] - a, ac = patch.positions[t[2]] - a;
+    const double length = std::max(ab.norm(), 1e-12 + 1e-6 * ac.norm());
+    const double along = ab.dot(ac) / length;
+    const double longest = std::max({ab.squaredNorm(), ac.squaredNorm(), (ac - ab).squaredNorm()});
+    const double up = std::max(ab.cross(ac).norm() / length, 1e-5 * longest / length + 1e-15);
+    const std::array<Vec2d, 3> corners = {Vec2d(0, 0), Vec2d(length, 0), Vec2d(along, up)};
+    FlatTriangle flat;
+    flat.area = length * up / 2;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const Vec2d opposite = corners[(i + 2) % 3] - corners[(i + 1) % 3];
+        flat.gradients[i] = Vec2d(-opposite.y(), opposite.x()) / (2 * flat.area);
+    }
+    return flat;
+}
+
+// How the plane of a triangle is mapped.
+Mat2d jacobian(const FlatTriangle& flat, const Triangle& t, const std::vector<Vec2d>& places) {
+    Mat2d j = Mat2d::Zero();
+    for (std::size_t i = 0; i < 3; ++i) j += places[t[i]] * flat.gradients[i].transpose();
+    return j;
+}
+
+double flatAreaOf(const Patch& patch, const Triangle& t) {
+    return cross(patch.flat[t[1]] - patch.flat[t[0]], patch.flat[t[2]] - patch.flat[t[0]]) / 2;
+}
+
+// The half-edges that no triangle answers.
+std::vector<std::array<VertexId, 2>> borderOf(const Patch& patch) {
+    std::unordered_map<std::uint64_t, int> seen;
+    const auto key = [](VertexId a, VertexId b) { return std::uint64_t(a) << 32 | b; };
+    for (const Triangle& t : patch.triangles)
+        for (std::size_t k = 0; k < 3; ++k) ++seen[key(t[k], t[(k + 1) % 3])];
+    std::vector<std::array<VertexId, 2>> border;
+    for (const Triangle& t : patch.triangles)
+        for (std::size_t k = 0; k < 3; ++k)
+            if (!seen.contains(key(t[(k + 1) % 3], t[k]))) border.push_back({t[k], t[(k + 1) % 3]});
+    return border;
+}
+
+// Two vertices of the border, far apart.
+std::array<VertexId, 2> farApart(const Patch& patch, const std::vector<std::array<VertexId, 2>>& border) {
+    const auto farthestFrom = [&](VertexId from) {
+        VertexId best = from;
+        double most = -1;
+        for (const auto& edge : border)
+            if (const double d = (patch.positions[edge[0]] - patch.positions[from]).squaredNorm(); d > most) {
+                most = d;
+                best = edge[0];
+            }
+        return best;
+    };
+    const VertexId first = farthestFrom(border.front()[0]);
+    return {first, farthestFrom(first)};
+}
+
+// Two coordinates a vertex; those of the pinned are given.
+class Unknowns {
+public:
+    Unknowns(std::size_t vertices, const std::array<VertexId, 2>& pinned) : m_number(vertices) {
+        int next = 0;
+        for (VertexId v = 0; v < vertices; ++v) m_number[v] = v == pinned[0] || v == pinned[1] ? -1 : next++;
+        m_count = 2 * next;
+    }
+    int of(VertexId v, int axis) const { return m_number[v] < 0 ? -1 : 2 * m_number[v] + axis; }
+    int count() const { return m_count; }
+
+private:
+    std::vector<int> m_number;
+    int m_count = 0;
+};
+
+// Dirichlet's energy less the area: zero only where all angles stay.
+bool keepAngles(Patch& patch, const std::vector<FlatTriangle>& flats,
+                const std::vector<std::array<VertexId, 2>>& border) {
+    const std::array<VertexId, 2> pinned = farApart(patch, border);
+    if (pinned[0] == pinned[1]) return false;
+    patch.flat.assign(patch.positions.size(), Vec2d::Zero());
+    patch.flat[pinned[1]] = Vec2d((patch.positions[pinned[1]] - patch.positions[pinned[0]]).norm(), 0);
+    const Unknowns unknowns(patch.positions.size(), pinned);
+    std::vector<Eigen::Triplet<double>> entries;
+    entries.reserve(18 * patch.triangles.size());
+    Eigen::VectorXd right = Eigen::VectorXd::Zero(unknowns.count());
+    const auto add = [&](VertexId a, int axisA, VertexId b, int axisB, double value) {
+        const int row = unknowns.of(a, axisA), column = unknowns.of(b, axisB);
+        if (row < 0) return;
+        if (column < 0)
+            right[row] -= value * patch.flat[b][axisB];
+        else if (row >= column)
+            entries.emplace_back(row, column, value);
+    };
+    for (std::size_t t = 0; t < flats.size(); ++t) {
+        const Triangle& corners = patch.triangles[t];
+        for (std::size_t i = 0; i < 3; ++i)
+            for (std::size_t j = 0; j < 3; ++j) {
+                const double value = flats[t].area * flats[t].gradients[i].dot(flats[t].gradients[j]);
+                for (int axis = 0; axis < 2; ++axis) add(corners[i], axis, corners[j], axis, value);
+            }
+    }
+    for (const auto& [a, b] : border) {  // the area is half the sum of u_a v_b - u_b v_a along the border
+        add(a, 0, b, 1, -0.5);
+        add(b, 1, a, 0, -0.5);
+        add(b, 0, a, 1, 0.5);
+        add(a, 1, b, 0, 0.5);
+    }
+    Sparse matrix(unknowns.count(), unknowns.count());
+    matrix.setFromTriplets(entries.begin(), entries.end());
+    const Eigen::SimplicialLDLT<Sparse, Eigen::Lower> solver(matrix);
+    if (solver.info() != Eigen::Success) return false;
+    const Eigen::VectorXd solved = solver.solve(right);
+    if (!solved.allFinite()) return false;
+    for (VertexId v = 0; v < patch.positions.size(); ++v)
+        for (int axis = 0; axis < 2; ++axis)
+            if (const int number = unknowns.of(v, axis); number >= 0) patch.flat[v][axis] = solved[number];
+    return true;
+}
+
+bool noneIsTurned(const Patch& patch) {
+    return std::all_of(patch.triangles.begin(), patch.triangles.end(), [&](const Triangle& t) {
+        const double longest = std::max((patch.flat[t[1]] - patch.flat[t[0]]).squaredNorm(),
+                                        (patch.flat[t[2]] - patch.flat[t[0]]).squaredNorm());
+        return flatAreaOf(patch, t) > 1e-9 * longest;
+    });
+}
+
+void scaleToArea(Patch& patch, const std::vector<FlatTriangle>& flats) {
+    double area = 0, flatArea = 0;
+    for (std::size_t t = 0; t < flats.size(); ++t) {
+        area += flats[t].area;
+        flatArea += flatAreaOf(patch, patch.triangles[t]);
+    }
+    const double scale = std::sqrt(area / flatArea);
+    for (Vec2d& place : patch.flat) place *= scale;
+}
+
+// The symmetric Dirichlet energy: 4 a triangle's area where it keeps its shape, endless where one folds.
+double energyOf(const Patch& patch, const std::vector<FlatTriangle>& flats, const std::vector<Vec2d>& places) {
+    double sum = 0;
+    for (std::size_t t = 0; t < flats.size(); ++t) {
+        const Mat2d j = jacobian(flats[t], patch.triangles[t], places);
+        const double determinant = j.determinant();
+        if (!(determinant > 0)) return std::numeric_limits<double>::infinity();
+        const double squared = j.squaredNorm();
+        sum += flats[t].area * squared * (1 + 1 / (determinant * determinant));
+    }
+    return sum;
+}
+
+// The longest step along which no triangle loses its area: the least positive root of its area as the step grows.
+double longestStep(const Patch& patch, const std::vector<Vec2d>& directions) {
+    double least = std::numeric_limits<double>::infinity();
+    for (const Triangle& t : patch.triangles) {
+        const Vec2d e1 = patch.flat[t[1]] - patch.flat[t[0]], e2 = patch.flat[t[2]] - patch.flat[t[0]];
+        const Vec2d d1 = directions[t[1]] - directions[t[0]], d2 = directions[t[2]] - directions[t[0]];
+        const double a = cross(d1, d2), b = cross(e1, d2) + cross(d1, e2), c = cross(e1, e2);
+        const double root = b * b - 4 * a * c;
+        if (root < 0) continue;
+        // c > 0, so that this form of the roots never divides by what may be nothing.
+        const double q = -b + (b < 0 ? 1 : -1) * std::sqrt(root);
+        for (const double step : {q != 0 ? 2 * c / q : -1.0, a != 0 ? q / (2 * a) : -1.0})
+            if (step > 0) least = std::min(least, step);
+    }
+    return least;
+}
+
+// Evens out what is stretched, step by step, each of them the solution of a quadratic problem that agrees with the
+// energy's slope.
+class Relaxation {
+public:
+    Relaxation(Patch& patch, const std::vector<FlatTriangle>& flats) : m_patch(patch), m_flats(flats) {
+        m_energy = energyOf(patch, flats, patch.flat);
+        for (const FlatTriangle& flat : flats) m_area += flat.area;
+    }
+
+    // @returns whether it got noticeably better
+    bool step() {
+        constexpr double noticeable = 1e-3;
+        const Eigen::VectorXd solved = solve();
+        if (solved.size() == 0 || !solved.allFinite()) return false;
+        std::vector<Vec2d> directions(m_patch.flat.size()), tried(m_patch.flat.size());
+        for (std::size_t v = 0; v < directions.size(); ++v)
+            directions[v] = Vec2d(solved[2 * long(v)], solved[2 * long(v) + 1]) - m_patch.flat[v];
+        double length = std::min(1.0, 0.8 * longestStep(m_patch, directions));
+        for (int i = 0; i < 12; ++i, length /= 2) {
+            for (std::size_t v = 0; v < tried.size(); ++v) tried[v] = m_patch.flat[v] + length * directions[v];
+            const double energy = energyOf(m_patch, m_flats, tried);
+            if (!(energy < m_energy)) continue;
+            const bool isBetter = m_energy - energy > noticeable * (m_energy - 4 * m_area);
+            m_energy = energy;
+            m_patch.flat.swap(tried);
+            return isBetter;
+        }
+        return false;
+    }
+
+private:
+    Eigen::VectorXd solve() {
+        const auto vertices = long(m_patch.flat.size());
+        m_entries.clear();
+        Eigen::VectorXd right = Eigen::VectorXd::Zero(2 * vertices);
+        for (std::size_t t = 0; t < m_flats.size(); ++t) addTriangle(t, right);
+        // Moving or turning the whole costs nothing; a little hold keeps it where it is.
+        const double hold = 1e-5 * m_area / double(m_flats.size());
+        for (long v = 0; v < vertices; ++v)
+            for (long axis = 0; axis < 2; ++axis) {
+                m_entries.emplace_back(2 * v + axis, 2 * v + axis, hold);
+                right[2 * v + axis] += hold * m_patch.flat[std::size_t(v)][axis];
+            }
+        Sparse matrix(2 * vertices, 2 * vertices);
+        matrix.setFromTriplets(m_entries.begin(), m_entries.end());
+        if (!m_isAnalyzed) m_solver.analyzePattern(matrix);
+        m_isAnalyzed = true;
+        m_solver.factorize(matrix);
+        if (m_solver.info() != Eigen::Success) return {};
+        return m_solver.solve(right);
+    }
+
+    void addTriangle(std::size_t t, Eigen::VectorXd& right) {
+        const FlatTriangle& flat = m_flats[t];
+        const Triangle& corners = m_patch.triangles[t];
+        const Eigen::JacobiSVD<Mat2d> svd(jacobian(flat, corners, m_patch.flat),
+                                          Eigen::ComputeFullU | Eigen::ComputeFullV);
+        const Mat2d rotation = svd.matrixU() * svd.matrixV().transpose();
+        Vec2d weights;
+        for (int i = 0; i < 2; ++i) {
+            const double s = svd.singularValues()[i];
+            weights[i] = std::abs(s - 1) < 1e-6 ? 4.0 : (s - 1 / (s * s * s)) / (s - 1);
+        }
+        const Mat2d m = flat.area * svd.matrixU() * weights.asDiagonal() * svd.matrixU().transpose();
+        const Mat2d wanted = m * rotation;
+        for (std::size_t i = 0; i < 3; ++i) {
+            const Vec2d pull = wanted * flat.gradients[i];
+            for (int axis = 0; axis < 2; ++axis) right[2 * long(corners[i]) + axis] += pull[axis];
+            for (std::size_t j = 0; j < 3; ++j) {
+                const double product = flat.gradients[i].dot(flat.gradients[j]);
+                for (int r = 0; r < 2; ++r)
+                    for (int c = 0; c < 2; ++c) {
+                        const long row = 2 * long(corners[i]) + r, column = 2 * long(corners[j]) + c;
+                        if (row >= column) m_entries.emplace_back(row, column, m(r, c) * product);
+                    }
+            }
+        }
+    }
+
+    Patch& m_patch;
+    const std::vector<FlatTriangle>& m_flats;
+    double m_energy = 0, m_area = 0;
+    bool m_isAnalyzed = false;
+    std::vector<Eigen::Triplet<double>> m_entries;
+    Eigen::SimplicialLDLT<Sparse, Eigen::Lower> m_solver;
+};
+
+bool crosses(const Vec2d& a, const Vec2d& b, const Vec2d& c, const Vec2d& d) {
+    const double abc = cross(b - a, c - a), abd = cross(b - a, d - a), cda = cross(d - c, a - c),
+                 cdb = cross(d - c, b - c);
+    return ((abc > 0) != (abd > 0)) && ((cda > 0) != (cdb > 0));
+}
+
+// Around a vertex there is a full turn at most; where there is more, the piece lies over itself like a spiral stair.
+bool windsAround(const Patch& patch) {
+    std::vector<double> turn(patch.flat.size(), 0);
+    for (const Triangle& t : patch.triangles)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec2d to = patch.flat[t[(k + 1) % 3]] - patch.flat[t[k]],
+                        from = patch.flat[t[(k + 2) % 3]] - patch.flat[t[k]];
+            turn[t[k]] += std::atan2(cross(to, from), to.dot(from));
+        }
+    return std::any_of(turn.begin(), turn.end(), [](double angle) { return angle > 2 * pi + 1e-6; });
+}
+
+// Where no triangle is turned over, the piece lies over itself elsewhere only if its border crosses itself.
+bool borderCrossesItself(const Patch& patch, const std::vector<std::array<VertexId, 2>>& border) {
+    Eigen::AlignedBox2d box;
+    double length = 0;
+    for (const auto& [a, b] : border) {
+        box.extend(patch.flat[a]);
+        length += (patch.flat[b] - patch.flat[a]).norm();
+    }
+    const double cell = std::max(length / double(border.size()), box.diagonal().norm() / 4096) * 2 + 1e-300;
+    const auto cellOf = [&](const Vec2d& p) { return Eigen::Vector2i(((p - box.min()) / cell).cast<int>()); };
+    std::unordered_map<std::uint64_t, std::vector<std::uint32_t>> cells;
+    for (std::uint32_t i = 0; i < border.size(); ++i) {
+        const Vec2d a = patch.flat[border[i][0]], b = patch.flat[border[i][1]];
+        const Eigen::Vector2i low = cellOf(a.cwiseMin(b)), high = cellOf(a.cwiseMax(b));
+        for (int y = low.y(); y <= high.y(); ++y)
+            for (int x = low.x(); x <= high.x(); ++x) {
+                std::vector<std::uint32_t>& here = cells[std::uint64_t(std::uint32_t(x)) << 32 | std::uint32_t(y)];
+                for (const std::uint32_t other : here) {
+                    const auto& [c, d] = border[other];
+                    if (c == border[i][0] || c == border[i][1] || d == border[i][0] || d == border[i][1]) continue;
+                    if (crosses(a, b, patch.flat[c], patch.flat[d])) return true;
+                }
+                here.push_back(i);
+            }
+    }
+    return false;
+}
+
+}  // namespace
+
+Stretch stretchOf(const std::vector<const Patch*>& patches) {
+    Stretch sum;
+    double squares = 0;
+    std::vector<double> longest, shortest;
+    for (const Patch* patch : patches)
+        for (const Triangle& t : patch->triangles) {
+            const Vec3d a = patch->positions[t[0]];
+            const double area = areaNormal(a, patch->positions[t[1]], patch->positions[t[2]]).norm() / 2;
+            if (!(area > 0)) continue;
+            sum.area += area;
+            sum.flatArea += flatAreaOf(*patch, t);
+            const Eigen::Vector2d s =
+                Eigen::JacobiSVD<Mat2d>(jacobian(flatTriangle(*patch, t), t, patch->flat)).singularValues();
+            // How far one goes on the surface for a step in the sheet, along the directions of most and of least.
+            squares += area * (1 / (s[0] * s[0]) + 1 / (s[1] * s[1])) / 2;
+            longest.push_back(s[0]);
+            shortest.push_back(s[1]);
+        }
+    if (!(sum.area > 0)) return sum;
+    const double even = std::sqrt(sum.flatArea / sum.area);
+    sum.mean = std::sqrt(squares / sum.area) * even;
+    for (std::size_t t = 0; t < longest.size(); ++t)
+        sum.worst = std::max({sum.worst, longest[t] / even, even / shortest[t]});
+    return sum;
+}
+
+Stretch stretchOf(const Patch& patch) {
+    return stretchOf(std::vector<const Patch*>{&patch});
+}
+
+bool layFlat(Patch& patch, double mostStretch) {
+    constexpr int mostSteps = 12;
+    const auto fail = [&] {
+        patch.flat.clear();
+        return false;
+    };
+    const auto border = borderOf(patch);
+    if (border.empty()) return fail();
+    std::vector<FlatTriangle> flats;
+    flats.reserve(patch.triangles.size());
+    for (const Triangle& t : patch.triangles) flats.push_back(flatTriangle(patch, t));
+    if (!keepAngles(patch, flats, border) || !noneIsTurned(patch)) return fail();
+    scaleToArea(patch, flats);
+    if (stretchOf(patch).mean > mostStretch) {
+        Relaxation relaxation(patch, flats);
+        for (int i = 0; i < mostSteps && relaxation.step() && stretchOf(patch).mean > mostStretch; ++i) {
+        }
+        if (!noneIsTurned(patch)) return fail();
+    }
+    if (windsAround(patch) || borderCrossesItself(patch, border)) return fail();
+    return true;
+}
+
+}  // namespace um

@@ -1,0 +1,51 @@
+#pragma once
+/// Carrying what a source looks like over to the textures of a level.
+#include "bake/Cage.h"
+#include "bake/SurfaceMaterial.h"
+
+#include <atomic>
+
+namespace um {
+
+struct TransferSettings {
+    int size = 2048;               ///< texels on a side of the sheet
+    int samples = 2;               ///< in each direction of a texel: 1, 2 or 4
+    bool partsApart = false;       ///< a part of the level sees only the source's part of the same name
+    int occlusionRays = 0;         ///< traced for each sample; 0 takes what the source's own textures say
+    double occlusionDistance = 0;  ///< so far things keep light away; 0 for a tenth of the source's diagonal
+};
+
+/// What a texel holds; the mean over its samples. Colours are linear light.
+struct SheetTexel {
+    Vec3f baseColor = Vec3f::Zero();
+    Vec3f normal = Vec3f::Zero();  ///< in the level's tangent space; not unit length where samples differ
+    Vec3f objectNormal = Vec3f::Zero();
+    Vec3f emission = Vec3f::Zero();
+    float opacity = 0, metallic = 0, roughness = 0, occlusion = 0;
+    float height = 0;  ///< of the source above the level, in the mesh's unit
+};
+
+struct Sheet {
+    enum class State : std::uint8_t { Empty, Hit, Missed };
+
+    int size = 0;
+    std::vector<SheetTexel> texels;       ///< rows from the top
+    std::vector<State> states;            ///< Missed where the level is, and no sample found the source
+    std::size_t covered = 0, missed = 0;  ///< texels
+
+    std::size_t placeOf(int x, int y) const { return std::size_t(y) * std::size_t(size) + std::size_t(x); }
+};
+
+/// Rays go both ways from each sample of the level's surface, along the cage's directions and as deep as it is; the
+/// nearest surface that faces the same way is what the texel shows.
+/// @param level  with UVs from 0 to 1, in which no two triangles share a place, and normals
+/// @throws MeshError  if the level has no UVs or no normals
+/// @throws Cancelled
+Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings,
+               const Progress& progress);
+
+/// Fills what is empty or missed with what is nearest, so that neither filtering nor smaller copies of the sheet bring
+/// in anything else. The states stay.
+void dilate(Sheet& sheet);
+
+}  // namespace um

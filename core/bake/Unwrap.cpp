@@ -1,0 +1,73 @@
+#include "bake/Unwrap.h"
+
+#include <map>
+
+namespace um {
+namespace {
+
+// The mean over a chart, as the square root of that of the areas.
+std::vector<double> chartWeights(const std::vector<Chart>& charts, const std::vector<float>& weights) {
+    std::vector<double> result(charts.size(), 1);
+    if (weights.empty()) return result;
+    for (std::size_t c = 0; c < charts.size(); ++c) {
+        double sum = 0, area = 0;
+        for (std::size_t i = 0; i < charts[c].triangles.size(); ++i) {
+            const Triangle& t = charts[c].patch.triangles[i];
+            const auto place = [&](std::size_t k) { return charts[c].patch.positions[t[k]]; };
+            const double own = areaNormal(place(0), place(1), place(2)).norm() + 1e-30;
+            const double weight = weights[charts[c].triangles[i]];
+            sum += own * weight * weight;
+            area += own;
+        }
+        result[c] = std::sqrt(sum / area);
+    }
+    return result;
+}
+
+}  // namespace
+
+Unwrapped unwrap(const Mesh& mesh, const UnwrapSettings& settings, const Progress& progress) {
+    requireSound(mesh, "the mesh to unwrap");
+    const std::vector<Chart> charts = cutIntoCharts(mesh, settings.charts, progress.span(0, 0.6));
+    std::vector<const Patch*> patches;
+    for (const Chart& chart : charts) patches.push_back(&chart.patch);
+    const Packing packing =
+        packCharts(patches, chartWeights(charts, settings.weights), settings.pack, progress.span(0.6, 1));
+
+    Unwrapped result;
+    result.charts = charts.size();
+    result.sheets = packing.sheets;
+    result.stretch = stretchOf(patches);
+    result.fill = packing.fill;
+    result.texelsPerUnit = packing.texelsPerUnit;
+    result.chartOf.resize(mesh.triangleCount());
+    Mesh& out = result.mesh;
+    out = mesh;
+    // A wedge for each vertex of a chart and each set of what it carried before.
+    out.wedges.assign(mesh.triangleCount(), {});
+    forWedgeAttributes(out, [](auto& attribute) { attribute.clear(); });
+    for (std::size_t c = 0; c < charts.size(); ++c) {
+        result.sheetOf.push_back(packing.charts[c].sheet);
+        std::map<std::pair<std::uint32_t, WedgeId>, WedgeId> numberOf;
+        for (std::size_t i = 0; i < charts[c].triangles.size(); ++i) {
+            const TriangleId t = charts[c].triangles[i];
+            result.chartOf[t] = std::uint32_t(c);
+            for (std::size_t k = 0; k < 3; ++k) {
+                const std::uint32_t vertex = charts[c].patch.triangles[i][k];
+                const WedgeId before = mesh.hasAttributes() ? mesh.wedgesOf(t)[k] : 0;
+                const auto [found, isNew] = numberOf.try_emplace({vertex, before}, WedgeId(out.uvs.size()));
+                out.wedges[t][k] = found->second;
+                if (!isNew) continue;
+                const Vec2d place = packing.charts[c].place(charts[c].patch.flat[vertex]) / settings.pack.size;
+                out.uvs.push_back(place.cast<float>());
+                if (!mesh.normals.empty()) out.normals.push_back(mesh.normals[before]);
+                if (!mesh.colors.empty()) out.colors.push_back(mesh.colors[before]);
+                if (!mesh.secondUvs.empty()) out.secondUvs.push_back(mesh.secondUvs[before]);
+            }
+        }
+    }
+    progress.at(1);
+    return result;
+}
+
+}  // namespace um
