@@ -54,7 +54,8 @@ bool anyHit(const Sheet& sheet, const Test& test) {
 }
 
 // One material in the place of all, with the sheet's images.
-void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, const Progress& progress) {
+// @param isCutOut  whether places are there or not, as in all of the source's materials
+void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool isCutOut, const Progress& progress) {
     Material material;
     material.name = "Baked";
     material.baseColor = {1, 1, 1, 1};
@@ -62,6 +63,8 @@ void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, const 
     material.roughness = 1;
     std::vector<std::pair<TextureUse*, Image>> images;
     const bool hasOpacity = channels.opacity && anyHit(sheet, [](const SheetTexel& t) { return t.opacity < 0.998f; });
+    // What is cut out stays so; what lets light through a little has to be blended.
+    if (hasOpacity) material.alpha = isCutOut ? Material::Alpha::Mask : Material::Alpha::Blend;
     if (channels.baseColor || hasOpacity)
         images.emplace_back(&material.baseColorTexture, imageOf(sheet, hasOpacity, [&](const SheetTexel& t) {
             const Vec3f c = channels.baseColor ? t.baseColor : Vec3f(Vec3f::Ones());
@@ -204,7 +207,9 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
                                     return directionTexel(t.objectNormal);
                                 }))});
     if (settings.channels.misses) baked.extras.push_back({"misses", pngOf(missesOf(baked.sheet))});
-    dress(baked.level, baked.sheet, settings.channels, progress.span(0.9, 1));
+    const bool isCutOut = std::none_of(source.materials.begin(), source.materials.end(),
+                                       [](const Material& m) { return m.alpha == Material::Alpha::Blend; });
+    dress(baked.level, baked.sheet, settings.channels, isCutOut, progress.span(0.9, 1));
     joinSections(baked.level, settings.joinParts);
     if (baked.sheet.missed > 0)
         baked.notes.push_back(

@@ -120,6 +120,8 @@ SurfaceLook SurfaceMaterial::look(TriangleId triangle, const Vec3f& at) const {
         look.baseColor = look.baseColor.cwiseProduct(color.head<3>());
         look.opacity *= color[3];
     }
+    if (material.alpha == Material::Alpha::Opaque) look.opacity = 1;
+    if (material.alpha == Material::Alpha::Mask) look.opacity = look.opacity >= material.alphaCutoff ? 1.0f : 0.0f;
     look.metallic = material.metallic;
     look.roughness = material.roughness;
     if (material.metallicRoughnessTexture) {

@@ -22,9 +22,9 @@ Json usesJson(const Material& material) {
 }
 
 Json materialJson(const Material& m) {
-    return {{"textures", usesJson(m)},      {"name", m.name},           {"base_color", m.baseColor},
-            {"metallic", m.metallic},       {"roughness", m.roughness}, {"emission", m.emission},
-            {"double_sided", m.doubleSided}};
+    return {{"textures", usesJson(m)},       {"name", m.name},           {"base_color", m.baseColor},
+            {"metallic", m.metallic},        {"roughness", m.roughness}, {"emission", m.emission},
+            {"double_sided", m.doubleSided}, {"alpha", int(m.alpha)},    {"alpha_cutoff", m.alphaCutoff}};
 }
 
 Material materialFrom(const Json& json) {
@@ -35,7 +35,9 @@ Material materialFrom(const Json& json) {
     m.roughness = json.at("roughness");
     m.emission = json.at("emission");
     m.doubleSided = json.at("double_sided");
-    // Older documents know nothing of textures.
+    // Older documents know nothing of these.
+    m.alpha = Material::Alpha(std::clamp(json.value("alpha", 0), 0, 2));
+    m.alphaCutoff = json.value("alpha_cutoff", 0.5f);
     std::size_t i = 0;
     if (json.contains("textures"))
         forTextureUses(m, [&](TextureUse& use) {

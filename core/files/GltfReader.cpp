@@ -90,6 +90,7 @@ private:
     std::vector<Vec2f> m_uvs;
     std::vector<Vec2f> m_secondUvs;
     std::vector<Color> m_colors;
+    std::vector<TextureMoves> m_moves;          // of each material
     std::vector<Influences> m_influences;       // of each file vertex
     std::vector<std::vector<Vec3f>> m_offsets;  // of each morph, for each file vertex
     std::vector<std::size_t> m_weldedFrom;      // a file vertex for each welded one
@@ -148,9 +149,22 @@ void Reader::readMaterials() {
         material.metallic = float(pbr.metallicFactor);
         material.roughness = float(pbr.roughnessFactor);
         material.doubleSided = from.doubleSided;
+        material.alpha = from.alphaMode == "BLEND"  ? Material::Alpha::Blend
+                         : from.alphaMode == "MASK" ? Material::Alpha::Mask
+                                                    : Material::Alpha::Opaque;
+        material.alphaCutoff = float(from.alphaCutoff);
+        m_moves.push_back(textureMoves(from));
         m_mesh.materials.push_back(material);
     }
     m_images->bring(m_model, m_result);
+}
+
+// As the material moves it, and with v running upwards, which it does not in glTF.
+Vec2f uvOf(const GltfValues& values, std::size_t i, const Eigen::Affine2d& move) {
+    const Vec2f uv(values.values[2 * i], values.values[2 * i + 1]);
+    const Vec2f moved =
+        move.isApprox(Eigen::Affine2d::Identity()) ? uv : Vec2f((move * uv.cast<double>()).cast<float>());
+    return {moved.x(), 1.0f - moved.y()};
 }
 
 std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount) {
@@ -223,12 +237,14 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
     const Eigen::Matrix3d linear = world.topLeftCorner<3, 3>();
     const Eigen::Matrix3d normalMatrix =
         std::abs(linear.determinant()) > 0 ? Eigen::Matrix3d(linear.inverse().transpose()) : linear;
-    const bool moves = world != Mat4d::Identity();
+    const bool isMoved = world != Mat4d::Identity();
+    const bool hasMaterial = primitive.material >= 0 && std::size_t(primitive.material) < m_moves.size();
+    const TextureMoves moves = hasMaterial ? m_moves[std::size_t(primitive.material)] : TextureMoves();
     parallelFor(positions.rows, [&](std::size_t i) {
         const std::size_t v = first + i;
         const float* p = &positions.values[3 * i];
         m_mesh.positions[v] = Vec3f(p[0], p[1], p[2]);
-        if (moves)
+        if (isMoved)
             m_mesh.positions[v] =
                 (linear * m_mesh.positions[v].cast<double>() + world.topRightCorner<3, 1>()).cast<float>();
         if (!normals.values.empty()) {
@@ -236,10 +252,8 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
             const Vec3d turned = normalMatrix * Vec3d(n[0], n[1], n[2]);
             if (turned.norm() > 0) m_normals[v] = turned.normalized().cast<float>();
         }
-        // In glTF v runs downwards.
-        if (!uvs.values.empty()) m_uvs[v] = Vec2f(uvs.values[2 * i], 1.0f - uvs.values[2 * i + 1]);
-        if (!secondUvs.values.empty())
-            m_secondUvs[v] = Vec2f(secondUvs.values[2 * i], 1.0f - secondUvs.values[2 * i + 1]);
+        if (!uvs.values.empty()) m_uvs[v] = uvOf(uvs, i, moves.ofSet[0]);
+        if (!secondUvs.values.empty()) m_secondUvs[v] = uvOf(secondUvs, i, moves.ofSet[1]);
         for (std::size_t c = 0; c < colors.columns && c < 4; ++c)
             m_colors[v][c] =
                 std::uint8_t(std::clamp(colors.values[colors.columns * i + c] * 255.0f + 0.5f, 0.0f, 255.0f));

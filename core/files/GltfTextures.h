@@ -3,6 +3,7 @@
 #include "files/GltfAccess.h"
 #include "files/MeshFile.h"
 
+#include <array>
 #include <map>
 #include <memory>
 
@@ -25,5 +26,13 @@ private:
 
     std::map<int, std::shared_ptr<const std::string>> m_bytes;  // of each image
 };
+
+/// How a material moves its textures (KHR_texture_transform), for each set of UVs with v running downwards.
+struct TextureMoves {
+    std::array<Eigen::Affine2d, 2> ofSet = {Eigen::Affine2d::Identity(), Eigen::Affine2d::Identity()};
+    bool differ =
+        false;  ///< the textures of a set do not all move alike; the first of them tells, base colour before all
+};
+TextureMoves textureMoves(const tinygltf::Material& material);
 
 }  // namespace um

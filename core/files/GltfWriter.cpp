@@ -126,7 +126,11 @@ Json Shelf::materialJson(const Material& material) {
     use(json, "occlusionTexture", material.occlusionTexture, "strength");
     use(json, "emissiveTexture", material.emissionTexture, nullptr);
     if (material.emission != std::array<float, 3>{0, 0, 0}) json["emissiveFactor"] = material.emission;
-    if (material.baseColor[3] < 1) json["alphaMode"] = "BLEND";
+    if (material.alpha == Material::Alpha::Blend) json["alphaMode"] = "BLEND";
+    if (material.alpha == Material::Alpha::Mask) {
+        json["alphaMode"] = "MASK";
+        json["alphaCutoff"] = material.alphaCutoff;
+    }
     if (material.doubleSided) json["doubleSided"] = true;
     return json;
 }

@@ -93,6 +93,8 @@ void MaterialReader::read(std::map<std::string, std::uint32_t>& known) {
         if (word == "Ke") color(material.emission.data());
         if (word == "d") material.baseColor[3] = line.number().value_or(1.0f);
         if (word == "Tr") material.baseColor[3] = 1.0f - line.number().value_or(0.0f);
+        if (word == "d" || word == "Tr")
+            material.alpha = material.baseColor[3] < 1 ? Material::Alpha::Blend : Material::Alpha::Opaque;
         // A shininess exponent as the roughness that gives a highlight of the same width.
         if (word == "Ns") material.roughness = std::sqrt(2.0f / (std::max(0.0f, line.number().value_or(0.0f)) + 2.0f));
         if (word == "Pr") material.roughness = line.number().value_or(1.0f);

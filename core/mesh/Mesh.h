@@ -68,6 +68,9 @@ struct TextureUse {
 
 /// The glTF metallic-roughness model. Colours are linear, and multiplied by their textures.
 struct Material {
+    /// What becomes of light where the base colour's fourth value is below 1.
+    enum class Alpha : std::uint8_t { Opaque, Mask, Blend };
+
     std::string name;
     TextureUse baseColorTexture, normalTexture, metallicRoughnessTexture, occlusionTexture, emissionTexture;
     std::array<float, 4> baseColor = {0.8f, 0.8f, 0.8f, 1.0f};
@@ -75,6 +78,8 @@ struct Material {
     float roughness = 0.8f;
     std::array<float, 3> emission = {0, 0, 0};
     bool doubleSided = false;
+    Alpha alpha = Alpha::Opaque;
+    float alphaCutoff = 0.5f;  ///< of Mask: nothing is there below
 };
 
 /// A named piece of the model: a group of an OBJ, a node of a glTF.

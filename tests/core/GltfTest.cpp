@@ -1,8 +1,10 @@
 // What glTF files may contain, case by case; each file is written out here.
+#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
+#include <fstream>
 #include <nlohmann/json.hpp>
 #include <QTest>
 
@@ -290,6 +292,42 @@ private slots:
             QCOMPARE(json["meshes"][0]["primitives"][0]["attributes"].contains("TANGENT"), wanted);
             QCOMPARE(readMesh(m_folder / "tangents.gltf", Progress()).mesh.wantsTangents, wanted);
         }
+    }
+
+    void worksTextureTransformsIntoTheUvs() {
+        Mesh sheet = test::makeSheet(1, 1);
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), 1 - p.z());  // in the file: x, z
+        Image image;
+        image.width = image.height = 1;
+        image.texels = {{200, 100, 50, 255}};
+        sheet.textures.push_back({"dot", "image/png", std::make_shared<const std::string>(pngOf(image)), 1, 1});
+        sheet.materials[0].baseColorTexture.texture = 0;
+        sheet.materials[0].normalTexture.texture = 0;
+        sheet.materials[0].alpha = Material::Alpha::Mask;
+        sheet.materials[0].alphaCutoff = 0.25f;
+        writeMesh(sheet, m_folder / "moved.gltf", Progress());
+        Json json = Json::parse(test::contentOf(m_folder / "moved.gltf"));
+        const Json transform = {{"offset", {0.5, 0.25}}, {"scale", {2, 4}}, {"rotation", pi / 2}};
+        Json& material = json["materials"][0];
+        for (Json* use : {&material["pbrMetallicRoughness"]["baseColorTexture"], &material["normalTexture"]})
+            (*use)["extensions"]["KHR_texture_transform"] = transform;
+        json["extensionsUsed"] = {"KHR_texture_transform"};
+        std::ofstream(m_folder / "moved.gltf") << json.dump();
+        const MeshFile moved = readMesh(m_folder / "moved.gltf", Progress());
+        QVERIFY(moved.notes.empty());
+        QCOMPARE(moved.mesh.materials[0].alpha, Material::Alpha::Mask);
+        QCOMPARE(moved.mesh.materials[0].alphaCutoff, 0.25f);
+        for (TriangleId t = 0; t < moved.mesh.triangleCount(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3f& p = moved.mesh.positions[moved.mesh.triangles[t][k]];
+                const Vec2f& uv = moved.mesh.uvs[moved.mesh.wedgesOf(t)[k]];
+                // (2 x, 4 z) turned by a quarter: u takes v's, v takes u's, negative.
+                QVERIFY((uv - Vec2f(4 * p.z() + 0.5f, 1 - (-2 * p.x() + 0.25f))).norm() < 1e-5f);
+            }
+        material["normalTexture"].erase("extensions");
+        std::ofstream(m_folder / "moved.gltf") << json.dump();
+        QVERIFY(QString::fromStdString(readMesh(m_folder / "moved.gltf", Progress()).notes.front())
+                    .contains("another way"));
     }
 
     // In glTF green points up in the picture: n x t * w is up where the picture stands upright on the surface.
