@@ -12,6 +12,8 @@
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
+#include "bake/Bake.h"
+#include "document/Edits.h"
 #include "document/Report.h"
 
 #include <cstdio>
@@ -58,7 +60,8 @@ public:
         if (wants("evidence-sheet")) sheet();
         if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
-        if (wantsAny({"coral-6m", "coral-load"})) coral();
+        if (wants("coral-load")) coral();
+        if (wants("lamp-baked")) lamp();
     }
 
 private:
@@ -316,14 +319,33 @@ private:
         settle();
         desk.view().viewport().lookFrom(0.5, 0.5);
         settle();
-        take("coral-6m");
-        if (!wants("coral-load")) return;
         reduce("9k");
         settle();
         desk.view().togglePixelLoad();
         desk.view().toggleWipe();
         settle();
         take("coral-load");
+        m_window.model().undoStack().setClean();
+    }
+
+    // The lamp beside its level, which has one sheet in the place of all textures.
+    void lamp() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/divers-lamp.glb");
+        settle();
+        const Document& document = m_window.model().document();
+        const Mesh level = reduceMesh(*document.source, 12000, {}, Progress()).mesh;
+        BakeSettings settings;
+        settings.joinParts = true;
+        auto baked = std::make_shared<const Mesh>(bake(*document.source, level, settings, Progress()).level);
+        m_window.model().change("Bake", withHandmadeLevel(document, 0, baked));
+        desk.show({0});
+        desk.view().toggleLit();
+        desk.view().toggleTwin();
+        desk.view().viewport().lookFrom(0.3, 0.2);
+        settle();
+        take("lamp-baked");
         m_window.model().undoStack().setClean();
     }
 

@@ -3,6 +3,7 @@
 #include "base/Units.h"
 #include "demo/Anchor.h"
 #include "demo/CoralHead.h"
+#include "demo/DiversLamp.h"
 #include "demo/Eel.h"
 #include "demo/RawScan.h"
 #include "demo/StorageJar.h"
@@ -23,6 +24,9 @@ int main(int argc, char** argv) {
     anchor->add_option("OUT", out, "file to write (.glb, .obj, .ply, .stl)")->required();
     CLI::App* eel = app.add_subcommand("eel", "Eel: skinned, with inner mouth, teeth and eyes, about 260 k triangles");
     eel->add_option("OUT", out, "file to write (.glb keeps the skin)")->required();
+    CLI::App* lamp =
+        app.add_subcommand("divers-lamp", "Diver's lamp: six materials with textures, about 400 k triangles");
+    lamp->add_option("OUT", out, "file to write (.glb keeps the textures)")->required();
     CLI::App* raw = app.add_subcommand("raw-scan", "Coral head as it comes off a scanner: holes, dust, turned patches");
     raw->add_option("OUT", out, "file to write (.ply, .stl, .obj, .glb)")->required();
     CLI::App* coral = app.add_subcommand("coral-head", "Coral head: one dense surface, as from a scan");
@@ -44,6 +48,7 @@ int main(int argc, char** argv) {
         const Mesh mesh = jar->parsed()      ? demo::makeStorageJar()
                           : anchor->parsed() ? demo::makeAnchor()
                           : eel->parsed()    ? demo::makeEel()
+                          : lamp->parsed()   ? demo::makeDiversLamp()
                           : raw->parsed()    ? demo::makeRawScan()
                                              : demo::makeCoralHead(wanted);
         writeMesh(mesh, out, Progress());

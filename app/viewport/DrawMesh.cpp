@@ -1,7 +1,10 @@
 #include "app/viewport/DrawMesh.h"
 
 #include "mesh/Connectivity.h"
+#include "mesh/Tangents.h"
 #include "reduce/Cluster.h"
+
+#include <numeric>
 
 namespace um::app {
 namespace {
@@ -31,12 +34,13 @@ std::shared_ptr<const DrawTexture> makeDrawTexture(const Texture& texture) {
 }
 
 std::vector<std::shared_ptr<const DrawTexture>> makeDrawTextures(const Mesh& mesh, const Progress& progress) {
-    std::vector<std::shared_ptr<const DrawTexture>> made;
-    for (const Material& material : mesh.materials) {
-        progress.check();
-        const TextureUse& use = material.baseColorTexture;
-        made.push_back(use && !use.second ? makeDrawTexture(mesh.textures[std::size_t(use.texture)]) : nullptr);
-    }
+    std::vector<std::shared_ptr<const DrawTexture>> made(mesh.textures.size());
+    for (const Material& material : mesh.materials)
+        forTextureUses(material, [&](const TextureUse& use) {
+            progress.check();
+            if (use && !use.second && !made[std::size_t(use.texture)])
+                made[std::size_t(use.texture)] = makeDrawTexture(mesh.textures[std::size_t(use.texture)]);
+        });
     return made;
 }
 
@@ -51,6 +55,20 @@ std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh,
                                                                [](const auto& texture) { return texture != nullptr; });
     drawn->drawsWedges = !mesh->normals.empty() || !mesh->colors.empty() || hasTextures;
     if (hasTextures) drawn->uvs = mesh->uvs;
+    drawn->order.resize(mesh->sections.size());
+    std::iota(drawn->order.begin(), drawn->order.end(), 0u);
+    std::stable_partition(drawn->order.begin(), drawn->order.end(), [&](std::uint32_t section) {
+        return mesh->materials[mesh->sections[section].material].alpha != Material::Alpha::Blend;
+    });
+    const bool hasNormalMaps =
+        hasTextures && !mesh->normals.empty() &&
+        std::any_of(mesh->materials.begin(), mesh->materials.end(),
+                    [&](const Material& material) { return drawn->textureOf(material.normalTexture) != nullptr; });
+    if (hasNormalMaps)
+        for (const Vec4f& tangent : makeTangents(*mesh)) {
+            drawn->tangents.push_back(packed(tangent.head<3>()));
+            drawn->tangents.back()[3] = tangent.w() < 0 ? -32767 : 32767;
+        }
     std::vector<Vec3f> smooth;
     if (mesh->normals.empty()) smooth = vertexNormals(*mesh, findVertexTriangles(mesh->triangles, mesh->vertexCount()));
     progress.at(0.5);

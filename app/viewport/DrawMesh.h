@@ -26,13 +26,21 @@ struct DrawMesh {
     Box3f box;
     std::vector<Vec3f> ownPositions;
     bool drawsWedges = false;
-    std::vector<PackedNormal> normals;                         ///< one for each drawn vertex
-    std::vector<Color> colors;                                 ///< likewise, or empty
-    std::vector<Vec2f> uvs;                                    ///< likewise, where textures are to be drawn
-    std::vector<std::shared_ptr<const DrawTexture>> textures;  ///< the base colour of each material, or null
+    std::vector<PackedNormal> normals;   ///< one for each drawn vertex
+    std::vector<Color> colors;           ///< likewise, or empty
+    std::vector<Vec2f> uvs;              ///< likewise, where textures are to be drawn
+    std::vector<PackedNormal> tangents;  ///< likewise, where a normal map is to be drawn; the fourth value is the side
+    std::vector<std::shared_ptr<const DrawTexture>> textures;  ///< the mesh's, or null where one cannot be drawn
+    std::vector<std::uint32_t> order;  ///< of its sections: what light passes through comes last
 
     std::span<const Vec3f> positions() const {
         return drawsWedges ? std::span(ownPositions) : std::span(mesh->positions);
+    }
+    /// Null where a material has none, or one that cannot be drawn.
+    const DrawTexture* textureOf(const TextureUse& use) const {
+        return use && !use.second && std::size_t(use.texture) < textures.size()
+                   ? textures[std::size_t(use.texture)].get()
+                   : nullptr;
     }
     std::span<const Triangle> triangles() const {
         return drawsWedges && !mesh->wedges.empty() ? std::span(mesh->wedges) : std::span(mesh->triangles);

@@ -7,7 +7,7 @@
 namespace um::app {
 namespace {
 
-enum Attribute : GLuint { Position, Normal, VertexColor, Value, Uv };
+enum Attribute : GLuint { Position, Normal, VertexColor, Value, Uv, Tangent };
 
 constexpr const char* surfaceVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 position;
@@ -15,8 +15,10 @@ layout(location = 1) in vec3 normal;
 layout(location = 2) in vec4 vertexColor;
 layout(location = 3) in float value;
 layout(location = 4) in vec2 uv;
+layout(location = 5) in vec4 tangent;
 uniform mat4 view;
 uniform mat4 projection;
+out vec4 eyeTangent;
 out vec3 eyeNormal;
 out vec3 eyePlace;
 out vec3 ownColor;
@@ -28,6 +30,7 @@ void main() {
     vec4 place = view * vec4(position, 1.0);
     eyePlace = place.xyz;
     eyeNormal = mat3(view) * normal;
+    eyeTangent = vec4(mat3(view) * tangent.xyz, tangent.w);
     ownColor = vertexColor.rgb;
     ownValue = value;
     area = 0.0;
@@ -60,6 +63,7 @@ uniform mat4 projection;
 in vec3 normalAt[];
 in vec3 colorAt[];
 in vec2 uvAt[];
+out vec4 eyeTangent;
 out vec3 eyeNormal;
 out vec3 eyePlace;
 out vec3 ownColor;
@@ -75,6 +79,7 @@ void main() {
         ownColor = colorAt[i];
         ownUv = uvAt[i];
         ownValue = 0.0;
+        eyeTangent = vec4(0.0);
         area = covered;
         gl_Position = projection * gl_in[i].gl_Position;
         EmitVertex();
@@ -87,6 +92,7 @@ void main() {
 // light from below.
 constexpr const char* surfaceFragmentShader = R"(#version 330 core
 in vec3 eyeNormal;
+in vec4 eyeTangent;
 in vec3 eyePlace;
 in vec3 ownColor;
 in vec2 ownUv;
@@ -95,7 +101,22 @@ flat in float area;
 uniform bool showTexture;
 uniform sampler2D picture;
 uniform vec3 ground;
-uniform float gloss;
+uniform bool isLit;
+uniform float opacity;
+uniform float cutoff;
+uniform float metalness;
+uniform float roughness;
+uniform vec3 emission;
+uniform bool hasNormalMap;
+uniform bool hasSurfaceMap;
+uniform bool hasOcclusionMap;
+uniform bool hasEmissionMap;
+uniform sampler2D normalMap;
+uniform sampler2D surfaceMap;
+uniform sampler2D occlusionMap;
+uniform sampler2D emissionMap;
+uniform float normalStrength;
+uniform float occlusionStrength;
 uniform float fade;
 uniform vec3 paper;
 uniform bool showVertexColor;
@@ -111,6 +132,63 @@ uniform vec3 farIn;
 uniform float edgeAlpha;
 uniform vec3 edgeColor;
 out vec4 color;
+
+// The room that things mirror: a floor, light walls and a soft lamp where the light comes from.
+vec3 room(vec3 direction, float blur) {
+    vec3 walls = mix(vec3(0.10, 0.097, 0.092), vec3(0.46, 0.47, 0.49), smoothstep(-0.35 - blur, 0.45 + blur, direction.y));
+    float lamp = pow(max(dot(direction, toLight), 0.0), mix(90.0, 2.0, sqrt(blur)));
+    return walls + vec3(mix(2.6, 0.35, sqrt(blur))) * lamp;
+}
+
+// The metallic-roughness model under one lamp, a weak one below, and the room around. The fourth value is how much of
+// it lies on the surface, as light on glass does.
+// Sources: Walter et al. 2007 (GGX); Schlick 1994; Lazarov 2013 (what of a room rough surfaces send back).
+vec4 underStudioLight(vec3 surface, vec3 n, vec3 toEye, vec2 at) {
+    vec3 base = pow(max(surface, vec3(0.0)), vec3(2.2));
+    float metal = metalness, rough = roughness, open = 1.0;
+    if (hasSurfaceMap) {
+        vec2 texel = texture(surfaceMap, at).gb;
+        rough *= texel.x;
+        metal *= texel.y;
+    }
+    if (tint != 0) { metal = 0.0; rough = 0.8; }
+    if (hasOcclusionMap) open = 1.0 + occlusionStrength * (texture(occlusionMap, at).r - 1.0);
+    if (hasNormalMap && dot(eyeTangent.xyz, eyeTangent.xyz) > 1e-6) {
+        vec3 bend = texture(normalMap, at).xyz * 2.0 - 1.0;
+        bend.xy *= normalStrength;
+        vec3 t = normalize(eyeTangent.xyz);
+        vec3 straight = normalize(eyeNormal);
+        vec3 bent = bend.x * t + bend.y * sign(eyeTangent.w) * cross(straight, t) + bend.z * straight;
+        if (dot(n, straight) < 0.0) bent = -bent;
+        n = normalize(bent);
+    }
+    rough = clamp(rough, 0.045, 1.0);
+    float facing = max(dot(n, toEye), 1e-3);
+    vec3 mirror = mix(vec3(0.04), base, metal);
+    vec3 matte = base * (1.0 - metal);
+    float sky = 0.5 + 0.5 * n.y;
+    vec3 around = mix(vec3(0.12, 0.115, 0.11), vec3(0.27, 0.28, 0.30), sky) * open;
+    float key = max(dot(n, toLight), 0.0);
+    float fill = max(dot(n, normalize(vec3(0.7, -0.2, 0.4))), 0.0);
+    vec3 sum = matte * (around + 0.72 * key + 0.10 * fill);
+    vec3 halfway = normalize(toLight + toEye);
+    float a = rough * rough, nh = max(dot(n, halfway), 0.0);
+    float spread = nh * nh * (a * a - 1.0) + 1.0;
+    float lobe = a * a / (3.14159 * spread * spread);
+    float k = (rough + 1.0) * (rough + 1.0) / 8.0;
+    float shadow = 1.0 / ((key * (1.0 - k) + k) * (facing * (1.0 - k) + k) * 4.0);
+    vec3 fresnel = mirror + (1.0 - mirror) * pow(1.0 - max(dot(halfway, toEye), 0.0), 5.0);
+    vec3 shine = fresnel * min(lobe * shadow * key, 8.0) * 0.72;
+    vec4 r = rough * vec4(-1.0, -0.0275, -0.572, 0.022) + vec4(1.0, 0.0425, 1.04, -0.04);
+    float steep = min(r.x * r.x, exp2(-9.28 * facing)) * r.x + r.y;
+    vec2 sent = vec2(-1.04, 1.04) * steep + r.zw;
+    shine += room(reflect(-toEye, n), rough) * (mirror * sent.x + sent.y) * open;
+    vec3 glow = emission;
+    if (hasEmissionMap) glow *= pow(texture(emissionMap, at).rgb, vec3(2.2));
+    sum += shine + glow;
+    return vec4(pow(min(sum, vec3(1.0)), vec3(1.0 / 2.2)), clamp(max(shine.r, max(shine.g, shine.b)), 0.0, 1.0));
+}
+
 void main() {
     if (edgeAlpha > 0.0) {
         color = vec4(edgeColor, edgeAlpha);
@@ -121,7 +199,14 @@ void main() {
     if (dot(n, toEye) < 0.0) n = -n;
     vec3 surface = showVertexColor ? ground * ownColor : ground;
     // Rows of pictures run downwards.
-    if (showTexture) surface *= texture(picture, vec2(ownUv.x, 1.0 - ownUv.y)).rgb;
+    vec2 at = vec2(ownUv.x, 1.0 - ownUv.y);
+    float seenAlpha = opacity;
+    if (showTexture) {
+        vec4 texel = texture(picture, at);
+        surface *= texel.rgb;
+        seenAlpha *= texel.a;
+    }
+    if (seenAlpha < cutoff) discard;
     if (tint == 1) {
         float size = abs(ownValue);
         if (size > tolerance) {
@@ -140,12 +225,16 @@ void main() {
         if (steps > 1.0) surface = mix(slightlyIn, farIn, amount);
         if (steps < -1.0) surface = mix(slightlyOut, farOut, amount);
     }
+    if (isLit) {
+        vec4 seen = underStudioLight(surface, n, toEye, at);
+        color = vec4(mix(seen.rgb, paper, fade), max(seenAlpha, seen.a));
+        return;
+    }
     vec3 key = toLight;
     vec3 fill = normalize(vec3(0.7, -0.2, 0.4));
     float light = 0.30 + 0.68 * max(dot(n, key), 0.0) + 0.16 * max(dot(n, fill), 0.0) + 0.06 * n.y;
-    float shine = gloss * pow(max(dot(n, normalize(key + toEye)), 0.0), 24.0);
-    vec3 lit = surface * light + vec3(shine);
-    color = vec4(mix(lit, paper, fade), 1.0);
+    float shine = 0.03 * pow(max(dot(n, normalize(key + toEye)), 0.0), 24.0);
+    color = vec4(mix(surface * light + vec3(shine), paper, fade), 1.0);
 }
 )";
 
@@ -217,6 +306,10 @@ void GpuMesh::create() {
     if (!m_mesh->uvs.empty()) {
         add(GL_ARRAY_BUFFER, m_mesh->uvs.data(), m_mesh->uvs.size() * sizeof(Vec2f));
         attribute(Uv, 2, GL_FLOAT, false, sizeof(Vec2f));
+        if (!m_mesh->tangents.empty()) {
+            add(GL_ARRAY_BUFFER, m_mesh->tangents.data(), m_mesh->tangents.size() * sizeof(DrawMesh::PackedNormal));
+            attribute(Tangent, 4, GL_SHORT, true, sizeof(DrawMesh::PackedNormal));
+        }
         createTextures();
     }
     const auto triangles = m_mesh->triangles();
@@ -251,9 +344,12 @@ void GpuMesh::createTextures() {
     glBindTexture(GL_TEXTURE_2D, 0);
 }
 
-bool GpuMesh::bindTexture(std::uint32_t material) {
-    if (material >= m_textures.size() || m_textures[material] == 0) return false;
-    glBindTexture(GL_TEXTURE_2D, m_textures[material]);
+bool GpuMesh::bindTexture(const TextureUse& use, int unit) {
+    const auto number = std::size_t(use.texture);
+    if (!use || use.second || number >= m_textures.size() || m_textures[number] == 0) return false;
+    glActiveTexture(GLenum(GL_TEXTURE0 + unit));
+    glBindTexture(GL_TEXTURE_2D, m_textures[number]);
+    glActiveTexture(GL_TEXTURE0);
     return true;
 }
 
@@ -364,6 +460,35 @@ QVector3D Light::direction() const {
     return {float(std::sin(yaw) * std::cos(pitch)), float(std::sin(pitch)), float(std::cos(yaw) * std::cos(pitch))};
 }
 
+void Renderer::setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const Material& material, const Look& look,
+                           const Theme& theme) {
+    const DrawMesh& source = mesh.source();
+    QVector3D ground = look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay);
+    const auto bind = [&](const TextureUse& use, int unit, const char* sampler) {
+        program.setUniformValue(sampler, unit);
+        return look.lit && !source.uvs.empty() && mesh.bindTexture(use, unit);
+    };
+    const bool showsTexture = bind(material.baseColorTexture, 0, "picture");
+    // A likeness has no UVs: it has the texture's colour over all.
+    if (const DrawTexture* texture = source.textureOf(material.baseColorTexture); look.lit && texture && !showsTexture)
+        ground *= vectorOf(texture->mean());
+    const bool cutsOut = look.lit && material.alpha == Material::Alpha::Mask;
+    program.setUniformValue("ground", ground);
+    program.setUniformValue("showTexture", showsTexture);
+    program.setUniformValue("opacity",
+                            look.lit && material.alpha != Material::Alpha::Opaque ? material.baseColor[3] : 1.0f);
+    program.setUniformValue("cutoff", cutsOut ? material.alphaCutoff : -1.0f);
+    program.setUniformValue("metalness", material.metallic);
+    program.setUniformValue("roughness", material.roughness);
+    program.setUniformValue("emission", material.emission[0], material.emission[1], material.emission[2]);
+    program.setUniformValue("normalStrength", material.normalTexture.strength);
+    program.setUniformValue("occlusionStrength", material.occlusionTexture.strength);
+    program.setUniformValue("hasNormalMap", !source.tangents.empty() && bind(material.normalTexture, 1, "normalMap"));
+    program.setUniformValue("hasSurfaceMap", bind(material.metallicRoughnessTexture, 2, "surfaceMap"));
+    program.setUniformValue("hasOcclusionMap", bind(material.occlusionTexture, 3, "occlusionMap"));
+    program.setUniformValue("hasEmissionMap", bind(material.emissionTexture, 4, "emissionMap"));
+}
+
 void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first,
                     std::size_t count, float edgeAlpha, std::size_t likenessOf) {
     const DrawMesh& source = mesh.source();
@@ -400,24 +525,32 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
         glPolygonOffset(1, 1);
     }
     mesh.bind();
+    program.setUniformValue("isLit", look.lit);
+    // In the order in which sections are drawn, of which a slice may hold any part.
     const std::size_t last = first + count;
-    for (const Section& section : source.mesh->sections) {
-        const std::size_t begin = std::max<std::size_t>(first, section.firstTriangle);
-        const std::size_t end = std::min<std::size_t>(last, section.firstTriangle + section.triangleCount);
+    std::size_t passed = 0;
+    for (const std::uint32_t number : source.order) {
+        const Section& section = source.mesh->sections[number];
+        const std::size_t begin = std::max(first, passed), end = std::min(last, passed + section.triangleCount);
+        const std::size_t place = section.firstTriangle + begin - passed;
+        passed += section.triangleCount;
         if (begin >= end) continue;
         const Material& material = source.mesh->materials[section.material];
-        const bool hasTexture =
-            look.lit && section.material < source.textures.size() && source.textures[section.material];
-        QVector3D ground = look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay);
-        const bool showsTexture = hasTexture && !source.uvs.empty() && mesh.bindTexture(section.material);
-        // A likeness has no UVs: it has the texture's colour over all.
-        if (hasTexture && !showsTexture) ground *= vectorOf(source.textures[section.material]->mean());
-        program.setUniformValue("ground", ground);
-        program.setUniformValue("showTexture", showsTexture);
-        program.setUniformValue("gloss", look.lit ? 0.35f * (1 - material.roughness) : 0.03f);
+        setMaterial(program, mesh, material, look, theme);
         program.setUniformValue("fade", look.part >= 0 && std::uint32_t(look.part) != section.part ? 0.72f : 0.0f);
+        const bool blends = look.lit && edgeAlpha <= 0 && material.alpha == Material::Alpha::Blend;
+        if (blends) {
+            glEnable(GL_BLEND);
+            // The picture itself stays opaque, whatever is seen through in it.
+            glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ZERO, GL_ONE);
+            glDepthMask(GL_FALSE);
+        }
         glDrawElements(GL_TRIANGLES, GLsizei(3 * (end - begin)), GL_UNSIGNED_INT,
-                       reinterpret_cast<const void*>(begin * sizeof(Triangle)));
+                       reinterpret_cast<const void*>(place * sizeof(Triangle)));
+        if (blends) {
+            glDisable(GL_BLEND);
+            glDepthMask(GL_TRUE);
+        }
     }
     glBindVertexArray(0);
     glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);

@@ -59,8 +59,8 @@ public:
     std::size_t triangleCount() const { return m_mesh->triangles().size(); }
 
     void bind() { m_arrays.bind(); }
-    /// Binds the picture of a material. @returns whether there is one
-    bool bindTexture(std::uint32_t material);
+    /// Binds a picture to a unit. @returns whether there is one
+    bool bindTexture(const TextureUse& use, int unit);
 
 private:
     struct Slice {
@@ -87,7 +87,7 @@ private:
     QOpenGLVertexArrayObject m_arrays;
     std::vector<GLuint> m_buffers;
     std::vector<Slice> m_waiting;
-    std::vector<GLuint> m_textures;  // of each material, or 0
+    std::vector<GLuint> m_textures;  // as the mesh has them, or 0
     std::vector<Band> m_waitingBands;
     std::size_t m_offset = 0;  // into the first waiting slice
     bool m_created = false;
@@ -117,6 +117,9 @@ public:
     void finish() { glFinish(); }
 
 private:
+    void setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const Material& material, const Look& look,
+                     const Theme& theme);
+
     QOpenGLShaderProgram m_surface;
     QOpenGLShaderProgram m_sized;  // the same, which knows how large each triangle is
     QOpenGLShaderProgram m_background;

@@ -7,6 +7,8 @@
 #include "mesh/UvMap.h"
 
 #include <cmath>
+#include <map>
+#include <tuple>
 
 namespace um {
 namespace {
@@ -53,18 +55,54 @@ bool anyHit(const Sheet& sheet, const Test& test) {
     return false;
 }
 
+// What light passes through is drawn in another way, and keeps a material of its own with the same images; so does what
+// is cut out, and what is seen from both sides.
+void shareOutSections(Mesh& level, const Material& baked, bool hasOpacity, bool joinParts) {
+    using Kind = std::tuple<Material::Alpha, bool, float>;  // alpha, double-sided, cutoff
+    const auto kindOf = [&](const Section& section) {
+        const Material& m = level.materials[section.material];
+        const Material::Alpha alpha = hasOpacity ? m.alpha : Material::Alpha::Opaque;
+        return Kind(alpha, m.doubleSided, alpha == Material::Alpha::Mask ? m.alphaCutoff : 0.5f);
+    };
+    std::map<Kind, std::uint32_t> numberOf;
+    for (const Section& section : level.sections) numberOf.try_emplace(kindOf(section), 0);
+    std::vector<Material> materials;
+    for (auto& [kind, number] : numberOf) {
+        number = std::uint32_t(materials.size());
+        Material& own = materials.emplace_back(baked);
+        std::tie(own.alpha, own.doubleSided, own.alphaCutoff) = kind;
+        if (own.alpha == Material::Alpha::Blend) own.name += ", transparent";
+        if (own.alpha == Material::Alpha::Mask) own.name += ", cut out";
+        if (own.doubleSided) own.name += ", both sides";
+    }
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint16_t> sectionOf;  // by part and material
+    std::vector<Section> sections;
+    std::vector<std::uint16_t> chosen;
+    for (const std::uint16_t s : sectionOfTriangles(level)) {
+        const std::uint32_t part = joinParts ? 0 : level.sections[s].part,
+                            material = numberOf[kindOf(level.sections[s])];
+        const auto [place, isNew] = sectionOf.try_emplace({part, material}, std::uint16_t(sections.size()));
+        if (isNew) sections.push_back({part, material, 0, 0});
+        chosen.push_back(place->second);
+    }
+    level.sections = sections;
+    level.materials = materials;
+    if (joinParts) level.parts.resize(1);
+    groupBySections(level, chosen);
+}
+
 // One material in the place of all, with the sheet's images.
-// @param isCutOut  whether places are there or not, as in all of the source's materials
-void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool isCutOut, const Progress& progress) {
+void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool joinParts, const Progress& progress) {
     Material material;
     material.name = "Baked";
     material.baseColor = {1, 1, 1, 1};
     material.metallic = 0;
     material.roughness = 1;
     std::vector<std::pair<TextureUse*, Image>> images;
-    const bool hasOpacity = channels.opacity && anyHit(sheet, [](const SheetTexel& t) { return t.opacity < 0.998f; });
-    // What is cut out stays so; what lets light through a little has to be blended.
-    if (hasOpacity) material.alpha = isCutOut ? Material::Alpha::Mask : Material::Alpha::Blend;
+    const bool hasOpacity =
+        channels.opacity && std::any_of(level.sections.begin(), level.sections.end(), [&](const Section& s) {
+            return level.materials[s.material].alpha != Material::Alpha::Opaque;
+        });
     if (channels.baseColor || hasOpacity)
         images.emplace_back(&material.baseColorTexture, imageOf(sheet, hasOpacity, [&](const SheetTexel& t) {
             const Vec3f c = channels.baseColor ? t.baseColor : Vec3f(Vec3f::Ones());
@@ -111,23 +149,9 @@ void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool i
         1);
     for (std::size_t i = 0; i < images.size(); ++i) images[i].first->texture = int(i);
     if (channels.occlusion && channels.metallicRoughness) material.occlusionTexture = material.metallicRoughnessTexture;
-    level.materials = {material};
+    shareOutSections(level, material, hasOpacity, joinParts);
     level.colors.clear();  // the base colour has them
     level.wantsTangents = channels.normal;
-}
-
-void joinSections(Mesh& level, bool joinParts) {
-    if (joinParts) {
-        level.parts.resize(1);
-        level.sections = {{0, 0, 0, std::uint32_t(level.triangleCount())}};
-        return;
-    }
-    std::vector<std::uint16_t> partOf;
-    for (const std::uint16_t s : sectionOfTriangles(level)) partOf.push_back(std::uint16_t(level.sections[s].part));
-    std::vector<Section> sections;
-    for (std::uint32_t p = 0; p < level.parts.size(); ++p) sections.push_back({p, 0, 0, 0});
-    level.sections = sections;
-    groupBySections(level, partOf);
 }
 
 void requireOwnPlaces(const Mesh& level, const Progress& progress) {
@@ -207,10 +231,12 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
                                     return directionTexel(t.objectNormal);
                                 }))});
     if (settings.channels.misses) baked.extras.push_back({"misses", pngOf(missesOf(baked.sheet))});
-    const bool isCutOut = std::none_of(source.materials.begin(), source.materials.end(),
-                                       [](const Material& m) { return m.alpha == Material::Alpha::Blend; });
-    dress(baked.level, baked.sheet, settings.channels, isCutOut, progress.span(0.9, 1));
-    joinSections(baked.level, settings.joinParts);
+    dress(baked.level, baked.sheet, settings.channels, settings.joinParts, progress.span(0.9, 1));
+    baked.unwrapped.chartOf.clear();  // triangles have changed places
+    if (baked.level.materials.size() > 1)
+        baked.notes.push_back(
+            "What is transparent, cut out or seen from both sides is drawn in another way than the rest: " +
+            std::to_string(baked.level.materials.size()) + " materials share the sheet.");
     if (baked.sheet.missed > 0)
         baked.notes.push_back(
             formatCount(baked.sheet.missed) + " of " + formatCount(baked.sheet.covered) +

@@ -24,7 +24,7 @@ struct BakeSettings {
     bool keepUvs = false;  ///< the level's own, where no two triangles share a place
     TransferSettings transfer;
     BakeChannels channels;
-    bool joinParts = false;  ///< one part, and so a single draw call
+    bool joinParts = false;  ///< one part, and so a single draw call, unless something is transparent
 };
 
 /// An image beside the level, which its material does not use.
@@ -37,7 +37,7 @@ struct Baked {
     Mesh level;
     std::vector<ExtraImage> extras;
     std::vector<std::string> notes;  ///< a sentence each
-    Unwrapped unwrapped;             ///< without its mesh; nothing of it where the level kept its UVs
+    Unwrapped unwrapped;             ///< the figures only; nothing of it where the level kept its UVs
     Sheet sheet;
     double deepest = 0;     ///< how deep the cage was at most, in the level's unit
     double heightSpan = 0;  ///< of the height image: from so far below (0) to so far above (1), in the level's unit

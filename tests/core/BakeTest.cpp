@@ -212,6 +212,32 @@ private slots:
         QVERIFY(count > 10);
     }
 
+    void keepsWhatIsTransparentApart() {
+        Mesh source = test::joined(test::makeSphere(1, 12), test::moved(test::makeSphere(1, 12), {3, 0, 0}));
+        source.materials.resize(2);
+        source.materials[0].baseColor = {1, 1, 1, 1};
+        source.materials[1].baseColor = {1, 1, 1, 51 / 255.0f};
+        source.materials[1].alpha = Material::Alpha::Blend;
+        source.sections.back().material = 1;
+        BakeSettings settings = small(128);
+        settings.joinParts = true;
+        const Baked baked = bake(source, reduceMesh(source, 300, {}, Progress()).mesh, settings, Progress());
+        const Mesh& level = baked.level;
+        QCOMPARE(level.parts.size(), std::size_t(1));
+        QCOMPARE(level.sections.size(), std::size_t(2));
+        QCOMPARE(level.materials.size(), std::size_t(2));
+        QVERIFY(level.materials[0].alpha == Material::Alpha::Opaque &&
+                level.materials[1].alpha == Material::Alpha::Blend);
+        QCOMPARE(level.materials[0].baseColorTexture.texture, level.materials[1].baseColorTexture.texture);
+        std::vector<std::string> notes;
+        const SurfaceMaterial material(level, notes);
+        forPlaces(level, [&](TriangleId t, const Vec3f& at, const Vec3f& place) {
+            const bool isGlass = place.x() > 1.5f;
+            QCOMPARE(material.materialOf(t).alpha == Material::Alpha::Blend, isGlass);
+            QVERIFY(std::abs(material.look(t, at).opacity - (isGlass ? 0.2f : 1.0f)) < 0.005f);
+        });
+    }
+
     void tellsWhereNothingIsFound() {
         // The level has a second half far from anything of the source.
         const Mesh source = test::makeSheet(10, 10);

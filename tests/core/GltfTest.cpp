@@ -380,6 +380,7 @@ private slots:
         Mesh mesh = test::makeSheet(3, 3);
         test::addUvsWithSeam(mesh, 0.5);
         mesh.materials[0].baseColor[3] = 0.5f;
+        mesh.materials[0].alpha = Material::Alpha::Blend;
         writeMesh(mesh, m_folder / "out.gltf", Progress());
         const Json json = Json::parse(test::contentOf(m_folder / "out.gltf"));
         QCOMPARE(json["asset"]["version"].get<std::string>(), std::string("2.0"));
