@@ -1,6 +1,8 @@
 // umesh-bench: how fast and how close the program is, as ratios to yardsticks that run in the same process.
+#include "bake/Bake.h"
 #include "base/Error.h"
 #include "base/Units.h"
+#include "bench/PlainRays.h"
 #include "bench/Textbook.h"
 #include "chain/Chain.h"
 #include "demo/CoralHead.h"
@@ -139,6 +141,33 @@ void speed(std::size_t triangles, int runs) {
              }));
 }
 
+// The time of baking against that of casting as many rays without anything around it.
+void baking(std::size_t triangles) {
+    const Mesh source = demo::makeCoralHead(triangles);
+    const Mesh level = reduceMesh(source, 12000, {}, Progress()).mesh;
+    std::printf("Baking, coral head of %s triangles to 12,000, 2048 x 2048, 4 samples a texel\n",
+                formatCount(source.triangleCount()).c_str());
+    Unwrapped unwrapped;
+    const double unwrapping = medianSeconds(1, [&] { unwrapped = unwrap(level, {}, Progress()); });
+    std::printf("  %-44s %7.3f s   goal 1 s a 10 k   %s\n", "unwrap and pack", unwrapping,
+                unwrapping <= 1.2 ? "met" : "NOT met");
+    std::printf("  %zu charts, stretch %.3f (goal 1.15, %s), fill %.1f %% (goal 80 %%, %s)\n", unwrapped.charts,
+                unwrapped.stretch.mean, unwrapped.stretch.mean <= 1.15 ? "met" : "NOT met", 100 * unwrapped.fill,
+                unwrapped.fill >= 0.8 ? "met" : "NOT met");
+    Mesh dressed = unwrapped.mesh;
+    makeNormals(dressed, 50, unwrapped.chartOf);
+    std::vector<std::string> notes;
+    const SurfaceMaterial material(source, notes);
+    const Cage cage = makeCage(source, level, Progress());
+    Sheet sheet;
+    const double transferring =
+        medianSeconds(1, [&] { sheet = transfer(material, dressed, cage, TransferSettings(), Progress()); });
+    const std::size_t rays = 2 * 4 * sheet.covered;
+    const double casting = secondsOfPlainRays(source, level, rays);
+    std::printf("  %-44s %7.3f s   %5.2fx as many plain rays   goal 4.00x   %s\n", "transfer, all channels",
+                transferring, transferring / casting, transferring <= 4 * casting ? "met" : "NOT met");
+}
+
 // Must run before anything starts threads: it forks.
 void memory(std::size_t triangles) {
     const double alone = peakBytes([&] { demo::makeCoralHead(triangles); });
@@ -199,6 +228,7 @@ int main(int argc, char** argv) {
         if (withSpeed) {
             for (const std::size_t triangles : counts) bench::memory(triangles);
             for (const std::size_t triangles : counts) bench::speed(triangles, runs);
+            for (const std::size_t triangles : counts) bench::baking(triangles);
         }
         if (!withQuality) return 0;
         for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles));

@@ -14,6 +14,8 @@ void addReduce(CLI::App& app, int& code);
 void addChain(CLI::App& app, int& code);
 /// umesh bake SOURCE LEVEL OUT --sheet 2048 [--channels ...]
 void addBake(CLI::App& app, int& code);
+/// umesh merge IN OUT --sheet 2048 [--share density|area|seen]
+void addMerge(CLI::App& app, int& code);
 /// umesh repair IN OUT --weld ... --fill ... --drop-bits ... --turn --drop
 void addRepair(CLI::App& app, int& code);
 /// umesh report SOURCE LEVEL... --out FILE.html

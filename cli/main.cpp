@@ -16,6 +16,7 @@ int main(int argc, char** argv) {
     addReduce(app, code);
     addChain(app, code);
     addBake(app, code);
+    addMerge(app, code);
     addMeasure(app, code);
     addRepair(app, code);
     addReport(app, code);

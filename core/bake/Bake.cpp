@@ -91,7 +91,21 @@ void shareOutSections(Mesh& level, const Material& baked, bool hasOpacity, bool 
     groupBySections(level, chosen);
 }
 
-// One material in the place of all, with the sheet's images.
+void requireOwnPlaces(const Mesh& level, const Progress& progress) {
+    if (level.uvs.empty()) throw InputError("The level has no UVs to keep; let it be unwrapped.");
+    for (const Vec2f& uv : level.uvs)
+        if (!(uv.minCoeff() >= -1e-4f && uv.maxCoeff() <= 1 + 1e-4f))
+            throw InputError(
+                "The level's UVs go beyond 0 to 1, so that a sheet cannot hold them; let it be unwrapped.");
+    Mesh one = level;
+    for (Section& section : one.sections) section.material = 0;
+    if (findUvOverlap(one, progress).materials > 0)
+        throw InputError(
+            "The level's UVs lie over one another, so that places would share texels; let it be unwrapped.");
+}
+
+}  // namespace
+
 void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool joinParts, const Progress& progress) {
     Material material;
     material.name = "Baked";
@@ -153,21 +167,6 @@ void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool j
     level.colors.clear();  // the base colour has them
     level.wantsTangents = channels.normal;
 }
-
-void requireOwnPlaces(const Mesh& level, const Progress& progress) {
-    if (level.uvs.empty()) throw InputError("The level has no UVs to keep; let it be unwrapped.");
-    for (const Vec2f& uv : level.uvs)
-        if (!(uv.minCoeff() >= -1e-4f && uv.maxCoeff() <= 1 + 1e-4f))
-            throw InputError(
-                "The level's UVs go beyond 0 to 1, so that a sheet cannot hold them; let it be unwrapped.");
-    Mesh one = level;
-    for (Section& section : one.sections) section.material = 0;
-    if (findUvOverlap(one, progress).materials > 0)
-        throw InputError(
-            "The level's UVs lie over one another, so that places would share texels; let it be unwrapped.");
-}
-
-}  // namespace
 
 BakeChannels parseBakeChannels(std::string_view text) {
     BakeChannels channels{false, false, false, false, false, false, false, false, false};

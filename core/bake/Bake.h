@@ -43,6 +43,10 @@ struct Baked {
     double heightSpan = 0;  ///< of the height image: from so far below (0) to so far above (1), in the level's unit
 };
 
+/// Puts a sheet's images in the place of all materials. What is transparent, cut out or seen from both sides keeps a
+/// material of its own, with the same images. Triangles are grouped anew.
+void dress(Mesh& level, const Sheet& sheet, const BakeChannels& channels, bool joinParts, const Progress& progress);
+
 /// @throws MeshError   if source or level are not sound, or have no area
 /// @throws InputError  if the charts do not fit the sheet, or UVs that are to be kept are not fit for it
 /// @throws Cancelled

@@ -137,12 +137,12 @@ struct FlatTriangle {
 
 class Baker {
 public:
-    Baker(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings)
+    /// @param cage  null where each triangle of the level shows itself
+    Baker(const SurfaceMaterial& source, const Mesh& level, const Cage* cage, const TransferSettings& settings)
         : m_source(source),
           m_level(level),
           m_cage(cage),
           m_settings(settings),
-          m_rays(source),
           m_tangents(makeTangents(level)),
           m_sectionOf(sectionOfTriangles(level)),
           m_reach(settings.occlusionDistance > 0 ? float(settings.occlusionDistance)
@@ -154,6 +154,7 @@ public:
                 if (source.mesh().parts[p].name == part.name) same = p;
             m_partInSource.push_back(same);
         }
+        if (cage != nullptr) m_rays.emplace(source);
         sortIntoTiles();
     }
 
@@ -262,8 +263,8 @@ private:
         for (std::size_t k = 0; k < 3; ++k) {
             const float share = at[long(k)];
             position += share * m_level.positions[corners[k]];
-            outwards += share * m_cage.directions[corners[k]];
-            depth += share * m_cage.depths[corners[k]];
+            outwards += share * (m_cage != nullptr ? m_cage->directions[corners[k]] : m_level.normals[wedges[k]]);
+            if (m_cage != nullptr) depth += share * m_cage->depths[corners[k]];
             normal += share * m_level.normals[wedges[k]];
             tangent += share * m_tangents[wedges[k]].head<3>();
         }
@@ -271,11 +272,13 @@ private:
         if (!(length > 1e-6f)) return false;
         outwards /= length;
         const std::uint32_t part = m_partInSource[m_level.sections[m_sectionOf[t]].part];
-        const auto hit = m_rays.nearest(position, outwards, depth, part);
+        const std::optional<Hit> hit =
+            m_cage != nullptr ? m_rays->nearest(position, outwards, depth, part) : Hit{t, at, 0};
         if (!hit) return false;
         SurfaceLook look = m_source.look(hit->triangle, hit->at);
-        if (look.normal.dot(outwards) < 0 && m_source.materialOf(hit->triangle).doubleSided) look.normal = -look.normal;
-        if (m_settings.occlusionRays > 0)
+        if (m_cage != nullptr && look.normal.dot(outwards) < 0 && m_source.materialOf(hit->triangle).doubleSided)
+            look.normal = -look.normal;
+        if (m_rays && m_settings.occlusionRays > 0)
             look.occlusion *= openness(position + hit->height * outwards, look.normal, std::uint64_t(t), place);
         sum.baseColor += look.baseColor;
         sum.emission += look.emission;
@@ -312,7 +315,7 @@ private:
             const double angle = 2 * pi * (i * 0.6180339887498949 + turn);
             const Vec3f direction = float(radius * std::cos(angle)) * side + float(radius * std::sin(angle)) * other +
                                     float(std::sqrt(std::max(0.0, 1 - radius * radius))) * normal;
-            open += m_rays.isBlocked(place, direction, 1e-4f * m_reach, m_reach) ? 0 : 1;
+            open += m_rays->isBlocked(place, direction, 1e-4f * m_reach, m_reach) ? 0 : 1;
         }
         return float(open) / float(m_settings.occlusionRays);
     }
@@ -325,9 +328,9 @@ private:
 
     const SurfaceMaterial& m_source;
     const Mesh& m_level;
-    const Cage& m_cage;
+    const Cage* m_cage;
     const TransferSettings m_settings;
-    const RayScene m_rays;
+    std::optional<RayScene> m_rays;
     const std::vector<Vec4f> m_tangents;
     const std::vector<std::uint16_t> m_sectionOf;
     const float m_reach;
@@ -336,13 +339,23 @@ private:
     std::vector<std::vector<TriangleId>> m_inTile;
 };
 
+void requireUvsAndNormals(const Mesh& mesh) {
+    if (mesh.uvs.empty()) throw MeshError("The mesh has no UVs to bake to; unwrap it first.");
+    if (mesh.normals.empty()) throw MeshError("The mesh has no normals to bake against.");
+}
+
 }  // namespace
 
 Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings,
                const Progress& progress) {
-    if (level.uvs.empty()) throw MeshError("The level has no UVs to bake to; unwrap it first.");
-    if (level.normals.empty()) throw MeshError("The level has no normals to bake against.");
-    return Baker(source, level, cage, settings).bake(progress);
+    requireUvsAndNormals(level);
+    return Baker(source, level, &cage, settings).bake(progress);
+}
+
+Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const TransferSettings& settings,
+              const Progress& progress) {
+    requireUvsAndNormals(mesh);
+    return Baker(source, mesh, nullptr, settings).bake(progress);
 }
 
 void dilate(Sheet& sheet) {

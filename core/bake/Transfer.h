@@ -44,6 +44,13 @@ struct Sheet {
 Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings,
                const Progress& progress);
 
+/// A mesh's own look on other UVs: each sample shows the place of the same triangle.
+/// @param mesh  the triangles of `source`, in their order, with UVs as above and normals
+/// @throws MeshError  if the mesh has no UVs or no normals
+/// @throws Cancelled
+Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const TransferSettings& settings,
+              const Progress& progress);
+
 /// Fills what is empty or missed with what is nearest, so that neither filtering nor smaller copies of the sheet bring
 /// in anything else. The states stay.
 void dilate(Sheet& sheet);

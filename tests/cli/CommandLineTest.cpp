@@ -229,6 +229,33 @@ private slots:
         QCOMPARE(umesh({"repair", broken, mended, "--fill", "wide"}).code, 2);
     }
 
+    void bakesASheet() {
+        const std::string level = (m_folder / "coarse.glb").string(), out = (m_folder / "baked.glb").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "500"}).code, 0);
+        const Outcome plain =
+            umesh({"bake", m_sphere, level, out, "--sheet", "128", "--channels", "base,normal,height,misses"});
+        QCOMPARE(plain.code, 0);
+        QVERIFY(contains(plain.out, "Baked") && contains(plain.out, "charts") && contains(plain.out, "500 triangles"));
+        QVERIFY(std::filesystem::exists(m_folder / "baked_height.png"));
+        QVERIFY(std::filesystem::exists(m_folder / "baked_misses.png"));
+        const Mesh baked = readMesh(out, Progress()).mesh;
+        QVERIFY(baked.triangleCount() == 500 && baked.textures.size() == 2 && baked.wantsTangents);
+        const Json json = Json::parse(umesh({"bake", m_sphere, level, out, "--density", "10px/m", "--sheet", "256",
+                                             "--samples", "1", "--json", "-"})
+                                          .out);
+        QVERIFY(std::abs(json["unwrap"]["texels_per_metre"].get<double>() - 10) < 1e-9);
+        // Twelve or so square metres at a hundred texels each.
+        QVERIFY(std::abs(json["texels_covered"].get<double>() - 1250) < 250);
+        for (const auto& [option, value] : std::vector<std::pair<std::string, std::string>>{{"--density", "fast"},
+                                                                                            {"--samples", "3"},
+                                                                                            {"--sheet", "7"},
+                                                                                            {"--channels", "shine"},
+                                                                                            {"--padding", "9000"}})
+            QCOMPARE(umesh({"bake", m_sphere, level, out, option, value}).code, 2);
+        QCOMPARE(umesh({"bake", m_sphere, level, out, "--density", "9000px/m"}).code, 2);
+        QCOMPARE(umesh({"bake", m_sphere, (m_folder / "none.glb").string(), out}).code, 1);
+    }
+
     void writesAnEvidenceSheet() {
         const std::string level = (m_folder / "judged.ply").string(), out = (m_folder / "sheet.html").string();
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "300"}).code, 0);

@@ -1,5 +1,6 @@
 // What is delivered passes the official validator of glTF without an error or a warning, and opens in another reader,
 // with the right counts and with levels that switch by the manifest.
+#include "demo/DiversLamp.h"
 #include "demo/Eel.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
@@ -28,6 +29,9 @@ private slots:
         ReduceSettings quick;
         quick.polish = false;
         writeMesh(reduceMesh(demo::makeEel(), 30000, quick, Progress()).mesh, m_folder / "eel.glb", Progress());
+        const Mesh lamp = demo::makeDiversLamp();
+        writeMesh(lamp, m_folder / "lamp.glb", Progress());
+        writeMesh(reduceMesh(lamp, 4000, quick, Progress()).mesh, m_folder / "lamp_level.glb", Progress());
         writeMesh(reduceMesh(demo::makeStorageJar(), 40000, quick, Progress()).mesh, m_folder / "jar.glb", Progress());
     }
 
@@ -65,6 +69,13 @@ private slots:
     void passCompressed() {
         for (const QString source : {"jar", "eel"})
             QVERIFY2(validates(chainOf(source, {"--packing", "draco"})), qPrintable(m_said));
+    }
+
+    void passBaked() {
+        const QStringList bake = {"bake", path("lamp.glb"), path("lamp_level.glb"), path("baked.glb"), "--sheet",
+                                  "256",  "--join-parts"};
+        QVERIFY2(run(UMESH_PROGRAM, bake), qPrintable(m_said));
+        QVERIFY2(run("node", {"validate.mjs", path("baked.glb")}), qPrintable(m_said));
     }
 
     void theValidatorFindsWhatIsWrong() {

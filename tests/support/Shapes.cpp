@@ -130,9 +130,22 @@ Mesh joined(const Mesh& a, const Mesh& b) {
         for (VertexId& v : triangle) v += offset;
         mesh.triangles.push_back(triangle);
     }
-    mesh.parts = {a.parts[0], b.parts[0]};
-    mesh.sections = {{0, 0, 0, std::uint32_t(a.triangleCount())},
-                     {1, 0, TriangleId(a.triangleCount()), std::uint32_t(b.triangleCount())}};
+    // Attributes that both have; wedges are those of vertices.
+    const auto join = [](auto& own, const auto& other) {
+        if (own.empty() || other.empty())
+            own.clear();
+        else
+            own.insert(own.end(), other.begin(), other.end());
+    };
+    join(mesh.uvs, b.uvs);
+    join(mesh.normals, b.normals);
+    join(mesh.colors, b.colors);
+    for (Section section : b.sections) {
+        section.part += std::uint32_t(a.parts.size());
+        section.firstTriangle += TriangleId(a.triangleCount());
+        mesh.sections.push_back(section);
+    }
+    mesh.parts.insert(mesh.parts.end(), b.parts.begin(), b.parts.end());
     return mesh;
 }
 

@@ -1,0 +1,103 @@
+#include "bake/Merge.h"
+#include "base/Error.h"
+#include "base/Units.h"
+#include "cli/Commands.h"
+#include "cli/Console.h"
+
+#include <memory>
+
+namespace um::cli {
+namespace {
+
+struct Options {
+    std::string in, out, share = "density", channels, unit, json;
+    int sheet = 2048, padding = 8;
+    bool joinParts = false, predict = false;
+};
+
+std::string megabytes(double bytes) {
+    return formatNumber(bytes / 1e6) + " MB";
+}
+
+std::string sentenceOf(const MaterialCost& before, const MaterialCost& after) {
+    const auto change = [](const char* what, std::size_t from, std::size_t to) {
+        return std::string(what) + " " + std::to_string(from) + " to " + std::to_string(to);
+    };
+    return change("materials", before.materials, after.materials) + ", " +
+           change("textures", before.textures, after.textures) + ", " +
+           change("draw calls", before.drawCalls, after.drawCalls) + ", texture memory " +
+           megabytes(before.textureBytes) + " to " + megabytes(after.textureBytes);
+}
+
+Json costJson(const MaterialCost& cost) {
+    return {{"materials", cost.materials},
+            {"textures", cost.textures},
+            {"draw_calls", cost.drawCalls},
+            {"texture_bytes", cost.textureBytes}};
+}
+
+int run(const Options& options) {
+    const Answer answer(options.json);
+    MergeSettings settings;
+    if (options.sheet < 16 || options.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
+    if (options.padding < 0 || options.padding > options.sheet / 8)
+        throw InputError("The padding goes from 0 to an eighth of the sheet.");
+    settings.sheet = options.sheet;
+    settings.padding = options.padding;
+    settings.share = parseSheetShare(options.share);
+    settings.joinParts = options.joinParts;
+    if (!options.channels.empty()) settings.channels = parseBakeChannels(options.channels);
+    if (options.out.empty() && !options.predict) throw InputError("Name a file to write, or ask for --predict.");
+    if (!options.predict) formatOfExtension(options.out);
+    const MeshFile file = readWithNotes(options.in, options.unit);
+    const MaterialCost before = materialCostOf(file.mesh);
+    if (options.predict) {
+        const MaterialCost after = predictMerge(file.mesh, settings);
+        answer.line("Merging " + options.in + " would take " + sentenceOf(before, after));
+        answer.json({{"before", costJson(before)}, {"predicted", costJson(after)}});
+        return done;
+    }
+    const Merged merged = [&] {
+        const TerminalProgress terminal("Merging");
+        return mergeMaterials(file.mesh, settings, terminal.progress());
+    }();
+    {
+        const TerminalProgress terminal("Writing");
+        writeMesh(merged.mesh, options.out, terminal.progress());
+    }
+    const MaterialCost after = materialCostOf(merged.mesh);
+    answer.line("Merged " + options.in + ": " + sentenceOf(before, after) + "; " + formatCount(merged.islands) +
+                " pieces, fill " + formatNumber(100 * merged.fill) + " % -> " + options.out);
+    for (const std::string& note : merged.notes) answer.line("  " + note);
+    answer.json({{"source", meshJson(options.in, file.mesh)},
+                 {"merged", meshJson(options.out, merged.mesh)},
+                 {"before", costJson(before)},
+                 {"after", costJson(after)},
+                 {"pieces", merged.islands},
+                 {"fill", merged.fill},
+                 {"density", merged.density},
+                 {"notes", merged.notes}});
+    return done;
+}
+
+}  // namespace
+
+void addMerge(CLI::App& app, int& code) {
+    CLI::App* command =
+        app.add_subcommand("merge", "Puts all materials of a mesh into one sheet, its geometry untouched");
+    const auto options = std::make_shared<Options>();
+    command->add_option("IN", options->in, "mesh with materials")->required();
+    command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj)");
+    command->add_option("--sheet", options->sheet, "texels on a side")->capture_default_str();
+    command->add_option("--padding", options->padding, "texels between pieces")->capture_default_str();
+    command->add_option("--share", options->share, "of the sheet: density, area or seen")->capture_default_str();
+    command->add_option("--channels", options->channels,
+                        "any of base, normal, roughness, occlusion, emission, opacity");
+    command->add_flag("--join-parts", options->joinParts, "make one part of all: a single draw call");
+    command->add_flag("--predict", options->predict, "only say what it would come to");
+    command->add_option("--unit", options->unit, "unit of files that do not say theirs (mm, cm, m, in, ft)");
+    command->add_option("--json", options->json, "write the figures as JSON; - for standard output");
+    command->callback([options, &code] { code = run(*options); });
+}
+
+}  // namespace um::cli
