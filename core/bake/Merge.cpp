@@ -50,6 +50,7 @@ public:
     }
 
     Merged merge(const Progress& progress) {
+        findSameUvs();
         findIslands();
         progress.at(0.1);
         std::vector<const Patch*> patches;
@@ -77,7 +78,27 @@ public:
     }
 
 private:
-    // Triangles that share a wedge, have one material and lie the same way round belong together.
+    // Normals may part where UVs do not: of the wedges of a vertex with one place in the texture the first stands for
+    // all.
+    void findSameUvs() {
+        m_sameUv.resize(std::max(m_mesh.wedgeCount(), m_mesh.vertexCount()));
+        std::iota(m_sameUv.begin(), m_sameUv.end(), 0u);
+        if (m_mesh.uvs.empty()) return;
+        std::vector<std::array<WedgeId, 2>> ofVertex;  // vertex and wedge
+        for (TriangleId t = 0; t < m_mesh.triangleCount(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) ofVertex.push_back({m_mesh.triangles[t][k], m_mesh.wedgesOf(t)[k]});
+        std::sort(ofVertex.begin(), ofVertex.end());
+        for (std::size_t begin = 0, i = 0; i < ofVertex.size(); ++i) {
+            if (ofVertex[i][0] != ofVertex[begin][0]) begin = i;
+            for (std::size_t j = begin; j < i; ++j)
+                if (m_mesh.uvs[ofVertex[j][1]] == m_mesh.uvs[ofVertex[i][1]]) {
+                    m_sameUv[ofVertex[i][1]] = m_sameUv[ofVertex[j][1]];
+                    break;
+                }
+        }
+    }
+
+    // Triangles that share a place in their texture, have one material and lie the same way round belong together.
     void findIslands() {
         const std::size_t count = m_mesh.triangleCount();
         std::vector<std::uint32_t> parent(count);
@@ -100,7 +121,7 @@ private:
                 continue;
             }
             for (const WedgeId w : m_mesh.wedgesOf(t)) {
-                std::uint32_t& before = seen[w][area > 0 ? 0 : 1];
+                std::uint32_t& before = seen[m_sameUv[w]][area > 0 ? 0 : 1];
                 if (before != notYet && m_materialOf[before] == m_materialOf[t]) {
                     const std::uint32_t a = find(before), b = find(t);
                     parent[std::max(a, b)] = std::min(a, b);
@@ -142,7 +163,7 @@ private:
         for (const TriangleId t : island.triangles) {
             Triangle corners{};
             for (std::size_t k = 0; k < 3; ++k) {
-                const WedgeId w = m_mesh.wedgesOf(t)[k];
+                const WedgeId w = m_sameUv[m_mesh.wedgesOf(t)[k]];
                 const auto [place, isNew] = numberOf.try_emplace(w, std::uint32_t(island.patch.flat.size()));
                 corners[k] = place->second;
                 island.vertexOf.push_back(place->second);
@@ -302,7 +323,8 @@ private:
     const Mesh& m_mesh;
     const MergeSettings m_settings;
     std::vector<std::uint32_t> m_materialOf;
-    std::vector<Vec2d> m_sizes;  // of the largest texture of each material
+    std::vector<Vec2d> m_sizes;     // of the largest texture of each material
+    std::vector<WedgeId> m_sameUv;  // for each wedge
     std::vector<Island> m_islands;
 };
 
