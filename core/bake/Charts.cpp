@@ -44,7 +44,6 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
         }
     }
     tbb::parallel_sort(edges.begin(), edges.end());
-    const std::vector<std::uint16_t> sections = sectionOfTriangles(mesh);
     const double leastCosine = std::cos(settings.creaseDegrees * pi / 180);
     for (std::size_t i = 0; i < edges.size();) {
         std::size_t end = i + 1;
@@ -55,8 +54,7 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
             const bool agree = mesh.triangles[t][k] == mesh.triangles[u][(l + 1) % 3];
             const Vec3d &n = result.areaNormals[t], &m = result.areaNormals[u];
             const bool isSharp = n.dot(m) < leastCosine * n.norm() * m.norm();
-            const bool sameMaterial = mesh.sections[sections[t]].material == mesh.sections[sections[u]].material;
-            if (t != u && agree && (sameMaterial || !settings.cutMaterials)) {
+            if (t != u && agree) {
                 result.beyond[t][k] = u;
                 result.beyond[u][l] = t;
                 result.isCrease[t][k] = result.isCrease[u][l] = isSharp;
@@ -439,13 +437,16 @@ private:
         return opened && (!whole || stretchOf(opened->patch).mean < stretch) ? opened : whole;
     }
 
+    // Whether most of the border between two charts is a crease.
     bool meetAtCrease(const std::vector<TriangleId>& a, const std::vector<TriangleId>& b) const {
-        return std::any_of(a.begin(), a.end(), [&](TriangleId t) {
+        double creased = 0, all = 0;
+        for (const TriangleId t : a)
             for (std::size_t k = 0; k < 3; ++k)
-                if (m_around.isCrease[t][k] && std::binary_search(b.begin(), b.end(), m_around.beyond[t][k]))
-                    return true;
-            return false;
-        });
+                if (std::binary_search(b.begin(), b.end(), m_around.beyond[t][k])) {
+                    all += m_around.lengths[t][k];
+                    creased += m_around.isCrease[t][k] ? m_around.lengths[t][k] : 0;
+                }
+        return creased > all / 2;
     }
 
     // The edges between two charts, without those of the longest run along which no strongly curved vertex comes to lie

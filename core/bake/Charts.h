@@ -10,7 +10,6 @@ struct ChartSettings {
     double mostStretch = 1.12;  ///< L2 stretch of a chart; where it would be more, it is cut
     double mostShare = 0.1;     ///< of the surface that a chart may have: larger ones are hard to lay beside others
     double leastSolid = 0.75;   ///< share of its hull that a large chart covers; likewise
-    bool cutMaterials = false;  ///< whether charts end where materials do
 };
 
 /// A piece of a mesh that is laid flat as a whole.

@@ -361,7 +361,7 @@ MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings) {
     using Kind = std::tuple<Material::Alpha, bool, float>;
     std::set<Kind> kinds;
     std::set<std::pair<std::uint32_t, Kind>> draws;
-    bool shines = false, bends = false;
+    bool shines = false;
     for (const Section& section : mesh.sections) {
         if (section.triangleCount == 0) continue;
         const Material& m = mesh.materials[section.material];
@@ -370,12 +370,11 @@ MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings) {
         kinds.insert(kind);
         draws.emplace(settings.joinParts ? 0 : section.part, kind);
         shines = shines || m.emissionTexture || m.emission != std::array<float, 3>{0, 0, 0};
-        bends = true;
     }
     MaterialCost cost;
     cost.materials = kinds.size();
     cost.drawCalls = draws.size();
-    cost.textures = std::size_t(settings.channels.baseColor) + std::size_t(settings.channels.normal && bends) +
+    cost.textures = std::size_t(settings.channels.baseColor) + std::size_t(settings.channels.normal) +
                     std::size_t(settings.channels.metallicRoughness || settings.channels.occlusion) +
                     std::size_t(settings.channels.emission && shines);
     cost.textureBytes = double(cost.textures) * 4 * settings.sheet * settings.sheet * withSmallerCopies;
