@@ -11,7 +11,6 @@ namespace um {
 
 namespace {
 
-
 // Points of each triangle, as shares of its corners: the corners themselves, and between them and the centre.
 constexpr std::array<TrianglePoint, 7> points = {
     {{0, 0}, {1, 0}, {0, 1}, {1.0 / 6, 1.0 / 6}, {2.0 / 3, 1.0 / 6}, {1.0 / 6, 2.0 / 3}, {1.0 / 3, 1.0 / 3}}};
