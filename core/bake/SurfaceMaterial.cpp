@@ -84,6 +84,7 @@ Value SurfaceMaterial::valueAt(const TextureUse& use, TriangleId triangle, const
     const Image& image = *m_images[number];
     const Texture& texture = m_mesh.textures[number];
     const Vec2f uv = mixed(uvs, m_mesh.wedgesOf(triangle), at);
+    if (!uv.allFinite()) return {0.5f, 0.5f, 0.5f, 1};
     // Beyond a billion texels a float no longer tells one from the next.
     const double x = std::clamp(double(uv.x()) * image.width, -1e9, 1e9) - 0.5;
     const double y = std::clamp((1 - double(uv.y())) * image.height, -1e9, 1e9) - 0.5;

@@ -36,7 +36,8 @@ Material materialFrom(const Json& json) {
     m.emission = json.at("emission");
     m.doubleSided = json.at("double_sided");
     // Older documents know nothing of these.
-    m.alpha = Material::Alpha(std::clamp(json.value("alpha", 0), 0, 2));
+    const int usual = int(m.baseColor[3] < 1 ? Material::Alpha::Blend : Material::Alpha::Opaque);
+    m.alpha = Material::Alpha(std::clamp(json.value("alpha", usual), 0, 2));
     m.alphaCutoff = json.value("alpha_cutoff", 0.5f);
     std::size_t i = 0;
     if (json.contains("textures"))

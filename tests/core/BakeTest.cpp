@@ -344,6 +344,21 @@ private slots:
         QVERIFY(QString::fromStdString(baked.notes.front()).contains("grey"));
     }
 
+    void livesWithUvsThatAreNoNumbers() {
+        Mesh source = test::makeSheet(4, 4);
+        for (const Vec3f& p : source.positions) source.uvs.emplace_back(p.x(), std::nanf(""));
+        source.textures.push_back(textureOf(imageOf(4,
+                                                    [](int, int) {
+                                                        return std::array<std::uint8_t, 4>{9, 9, 9, 255};
+                                                    }),
+                                            "dark"));
+        source.materials[0].baseColor = {1, 1, 1, 1};
+        source.materials[0].baseColorTexture.texture = 0;
+        std::vector<std::string> notes;
+        const Vec3f color = SurfaceMaterial(source, notes).look(0, Vec3f::Constant(1.0f / 3)).baseColor;
+        QCOMPARE(color, Vec3f(Vec3f::Constant(0.5f)));
+    }
+
     void refusesChannelsThatThereAreNot() {
         QVERIFY(test::errorOf([] { parseBakeChannels("base,shine"); }).contains("shine"));
         QVERIFY(parseBakeChannels("base,normal").normal && !parseBakeChannels("base").normal);
