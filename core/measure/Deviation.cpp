@@ -170,6 +170,21 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
     return result;
 }
 
+// Proves how far a surface is off at most, and takes in the farthest place that was met on the way.
+double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured, double maxOfOther,
+             std::size_t questions, const Progress& progress) {
+    std::vector<float> distances(measured.vertices.size());
+    for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
+    const DistanceBound proven =
+        boundDistance(from, to, {distances, measured.closest, std::max(measured.max, maxOfOther), questions}, progress);
+    if (proven.farthest > measured.max) {
+        measured.max = proven.farthest;
+        measured.worstPlace = proven.place;
+        measured.far.push_back({proven.farthest, proven.place, false, proven.triangle});
+    }
+    return proven.bound;
+}
+
 OneSidedDeviation summarise(const Measured& measured, Distribution& both) {
     OneSidedDeviation result;
     result.max = measured.max;
@@ -314,11 +329,20 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
     // The source's vertices alone are often as many as the points asked for.
     const std::size_t onSource = samples > source.vertexCount() ? samples - source.vertexCount() : 0;
-    const Measured fromSource = measure(source, onLevel, true, onSource, progress.span(0.02, 0.45));
+    Measured fromSource = measure(source, onLevel, true, onSource, progress.span(0.02, 0.45));
     const std::size_t onLevelCount = samples > level.vertexCount() ? samples - level.vertexCount() : 0;
-    const Measured fromLevel = measure(level, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
+    Measured fromLevel = measure(level, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
 
+    if (settings.proven) {
+        const std::size_t questions = std::max(leastQuestions, questionsPerSample * samples);
+        // What one side meets need not be proven away on the other.
+        const double fromHere = bound(source, onLevel, fromSource, fromLevel.max, questions, progress);
+        result.maxBound =
+            std::max(fromHere, bound(level, onSourceSurface, fromLevel, fromSource.max, questions, progress));
+    }
+    progress.at(0.95);
     result.max = std::max(fromSource.max, fromLevel.max);
+    result.maxBound = std::max(result.maxBound, result.max);
     result.worstPlace = fromSource.max >= fromLevel.max ? fromSource.worstPlace : fromLevel.worstPlace;
     result.distribution = Distribution(result.max);
     result.sourceToLevel = summarise(fromSource, result.distribution);
@@ -336,17 +360,6 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     result.atSourceVertex = signedDistances(fromSource);
     result.byPart = deviationByPart(source, fromSource, level, fromLevel);
     result.farPlaces = farPlacesOf(source, fromSource, level, fromLevel, result.max);
-    progress.at(0.9);
-    const auto bound = [&](const Mesh& from, const ClosestPointFinder& to, const Measured& measured) {
-        std::vector<float> distances(measured.vertices.size());
-        for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
-        return boundDistance(
-            from, to, {distances, measured.closest, result.max, std::max(leastQuestions, questionsPerSample * samples)},
-            progress);
-    };
-    result.maxBound = result.max;
-    if (settings.proven)
-        result.maxBound = std::max(bound(source, onLevel, fromSource), bound(level, onSourceSurface, fromLevel));
     progress.at(1);
     return result;
 }

@@ -13,14 +13,21 @@ struct KnownDistances {
     std::size_t questions = 0;               ///< closest points that may be asked for, about
 };
 
-/// A distance that no point of `from` exceeds to the surface of `to`: within 2 % of the sampled maximum where the
-/// questions suffice, and looser where they do not. Each triangle is bounded in three ways, and cut into four while all
-/// of them are too high: the distance changes by no more than the way gone; the distance to one triangle is convex, so
-/// it is largest at a corner; and over the ring of triangles around a vertex, which covers a disc when seen along the
-/// vertex's normal, heights above and below that disc bound the distance (at a border, that part of the disc which lies
-/// within).
+struct DistanceBound {
+    double bound = 0;  ///< no point of the surface is farther from the other one
+    double farthest =
+        0;  ///< the largest distance met while proving it, at `place` on `triangle`; 0 if nothing was asked
+    Vec3d place = Vec3d::Zero();
+    TriangleId triangle = 0;
+};
+
+/// A distance that no point of `from` exceeds to the surface of `to`: within 2 % of the largest one known or met, where
+/// the questions suffice, and looser where they do not. Each triangle is bounded in three ways, and cut in two while
+/// all of them are too high: the distance changes by no more than the way gone; the distance to one triangle is convex,
+/// so it is largest at a corner; and where the other surface covers it, seen from one side, heights bound the distance
+/// (PatchBound.h), or at a border those over a disc around its vertex.
 /// @throws Cancelled
-double boundDistance(const Mesh& from, const ClosestPointFinder& to, const KnownDistances& known,
-                     const Progress& progress);
+DistanceBound boundDistance(const Mesh& from, const ClosestPointFinder& to, const KnownDistances& known,
+                            const Progress& progress);
 
 }  // namespace um

@@ -1,6 +1,7 @@
 #include "base/Error.h"
 #include "measure/ClosestPoint.h"
 #include "measure/Deviation.h"
+#include "measure/PatchBound.h"
 #include "measure/Probe.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
@@ -126,6 +127,80 @@ private slots:
             QVERIFY(near(d.max, 1, 1e-6));
             QVERIFY(d.maxBound >= 1 && d.maxBound < 1.05);
         }
+    }
+
+    void takesInTheFarthestPlaceThatItMeets() {
+        // A sheet between two narrow strips on which its vertices lie: only its middle is far, and nothing samples it.
+        const Mesh level = test::makeSheet(1, 1, 2, 1);
+        Mesh strips;
+        for (const float x : {-1.0f, 0.999f}) {
+            const auto first = VertexId(strips.positions.size());
+            for (const Vec3f& p :
+                 {Vec3f(x, 0, -0.5f), Vec3f(x, 0, 0.5f), Vec3f(x + 0.001f, 0, 0.5f), Vec3f(x + 0.001f, 0, -0.5f)})
+                strips.positions.push_back(p);
+            strips.triangles.push_back({first, first + 1, first + 2});
+            strips.triangles.push_back({first, first + 2, first + 3});
+        }
+        strips.parts = level.parts;
+        strips.materials = level.materials;
+        strips.sections = {{0, 0, 0, 4}};
+        Vec3f middle = Vec3f::Zero();
+        for (const Vec3f& p : level.positions) middle += p / float(level.positions.size());
+        for (Vec3f& p : strips.positions) p += middle;
+        DeviationSettings none;
+        none.samples = 1;
+        const Deviation d = measureDeviation(strips, level, none, Progress());
+        const double half = 0.999;  // from the middle to either strip
+        QVERIFY2(d.max > 0.96 * half && d.max <= half + 1e-6, qPrintable(QString::number(d.max)));
+        QVERIFY(d.maxBound >= half && d.maxBound < 1.03 * half);
+        QVERIFY(std::abs(d.worstPlace.x() - double(middle.x())) < 0.05);
+        QVERIFY(!d.farPlaces.empty() && d.farPlaces.front().distance == d.max && !d.farPlaces.front().isOnSource);
+    }
+
+    void boundsAPieceByWhatLiesUnderIt() {
+        const Mesh waves =
+            test::makeSheet(40, 40, 2, 2, [](double x, double z) { return 0.1 * std::sin(5 * x) * std::cos(4 * z); });
+        const VertexTriangles around = findVertexTriangles(waves.triangles, waves.vertexCount());
+        const ClosestPointFinder finder(waves, Progress());
+        std::mt19937 random(3);
+        std::uniform_real_distribution<double> near(-0.4, 0.4), tilt(-0.1, 0.1);
+        const Box3f box = [&] {
+            Box3f sum;
+            for (const Vec3f& p : waves.positions) sum.extend(p);
+            return sum;
+        }();
+        const Vec3d middle = box.center().cast<double>();
+        int bounded = 0;
+        for (int i = 0; i < 300; ++i) {
+            std::array<Vec3d, 3> piece;
+            for (Vec3d& p : piece) p = middle + Vec3d(near(random), tilt(random), near(random));
+            const Vec3d centre = (piece[0] + piece[1] + piece[2]) / 3;
+            const double bound = patchBound(piece, waves, around, finder.find(centre, 0).triangle, Vec3d::UnitY());
+            if (std::isinf(bound)) continue;
+            ++bounded;
+            double largest = 0;  // of heights, straight up and down, at a grid of places
+            for (double u = 0; u <= 1; u += 0.02)
+                for (double v = 0; u + v <= 1; v += 0.02) {
+                    const Vec3d p = piece[0] + u * (piece[1] - piece[0]) + v * (piece[2] - piece[0]);
+                    QVERIFY(finder.find(p, 0).distance <= bound + 1e-9);
+                    const auto under = firstHit(waves, p + Vec3d(0, 5, 0), -Vec3d::UnitY());
+                    if (under) largest = std::max(largest, std::abs(under->place.y() - p.y()));
+                }
+            QVERIFY(largest <= bound + 1e-9);
+            QVERIFY(bound < 1.1 * largest + 0.01);
+        }
+        QVERIFY2(bounded > 200, qPrintable(QString::number(bounded)));
+        // Over a border, seen edge on, and from behind nothing is known.
+        const TriangleId first = 0;
+        const std::array<Vec3d, 3> wide = {middle + Vec3d(-9, 0, -9), middle + Vec3d(9, 0, -9),
+                                           middle + Vec3d(0, 0, 9)};
+        QVERIFY(std::isinf(patchBound(wide, waves, around, first, Vec3d::UnitY())));
+        const std::array<Vec3d, 3> upright = {middle, middle + Vec3d(0, 0.1, 0), middle + Vec3d(0.1, 0, 0)};
+        const TriangleId under = finder.find(middle, 0).triangle;
+        QVERIFY(std::isinf(patchBound(upright, waves, around, under, Vec3d::UnitY())));
+        const std::array<Vec3d, 3> small = {middle, middle + Vec3d(0, 0, 0.1), middle + Vec3d(0.1, 0, 0)};
+        QVERIFY(!std::isinf(patchBound(small, waves, around, under, Vec3d::UnitY())));
+        QVERIFY(std::isinf(patchBound(small, waves, around, under, -Vec3d::UnitY())));
     }
 
     void boundsFineLevelsFarBelowTheirEdges() {
