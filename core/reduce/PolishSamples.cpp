@@ -155,14 +155,12 @@ void Polisher::follow(Sample& sample, bool widely) const {
     sample.distance = float(std::sqrt(closest.squaredDistance));
 }
 
-// A sample near p, of those on the triangle and around it; the walk that starts there goes the rest of the way.
+// The sample next to p of those on the triangle and around it.
 std::uint32_t Polisher::nearestSample(TriangleId t, const Vec3d& p) const {
     std::uint32_t best = none;
     double least = std::numeric_limits<double>::max();
-    constexpr std::uint32_t enoughOfTriangle = 24;
     const auto look = [&](TriangleId other) {
-        const std::uint32_t step = std::max(1u, (m_firstSample[other + 1] - m_firstSample[other]) / enoughOfTriangle);
-        for (std::uint32_t i = m_firstSample[other]; i < m_firstSample[other + 1]; i += step) {
+        for (std::uint32_t i = m_firstSample[other]; i < m_firstSample[other + 1]; ++i) {
             const Sample& sample = m_samples[m_byTriangle[i]];
             const double squared = (sample.point.cast<double>() - p).squaredNorm();
             if (squared >= least || !(sample.weight > 0)) continue;
