@@ -158,7 +158,7 @@ void baking(std::size_t triangles) {
     makeNormals(dressed, 50, unwrapped.chartOf);
     std::vector<std::string> notes;
     const SurfaceMaterial material(source, notes);
-    const Cage cage = makeCage(source, level, Progress());
+    const Cage cage = makeCage(source, level, {}, Progress());
     Sheet sheet;
     const double transferring =
         medianSeconds(1, [&] { sheet = transfer(material, dressed, cage, TransferSettings(), Progress()); });

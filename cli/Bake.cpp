@@ -1,8 +1,7 @@
-#include "bake/Bake.h"
 #include "base/Error.h"
 #include "base/File.h"
 #include "base/Units.h"
-#include "chain/Target.h"
+#include "chain/BakeChoice.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
 
@@ -13,30 +12,20 @@ namespace um::cli {
 namespace {
 
 struct Options {
-    std::string source, level, out, json, unit, channels, density, occlusionDistance;
+    std::string source, level, out, json, unit, channels, share = "area";
     std::string screen = "1440px,50deg";
-    int sheet = 2048, padding = 8, samples = 4, occlusionRays = 0;
-    bool keepUvs = false, partsApart = false, joinParts = false;
+    std::vector<std::string> factors;
+    BakeChoice choice;
 };
 
-BakeSettings settingsFor(const Options& options) {
-    BakeSettings settings;
-    if (options.sheet < 16 || options.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
-    if (options.padding < 0 || options.padding > options.sheet / 8)
-        throw InputError("The padding goes from 0 to an eighth of the sheet.");
-    if (options.samples != 1 && options.samples != 4 && options.samples != 16)
-        throw InputError("There are 1, 4 or 16 samples a texel.");
-    if (options.occlusionRays < 0 || options.occlusionRays > 1024)
-        throw InputError("There are at most 1024 rays for the occlusion of a sample.");
-    settings.unwrap.pack.padding = options.padding;
-    settings.keepUvs = options.keepUvs;
-    settings.joinParts = options.joinParts;
-    settings.transfer.size = options.sheet;
-    settings.transfer.samples = options.samples == 16 ? 4 : options.samples == 4 ? 2 : 1;
-    settings.transfer.partsApart = options.partsApart;
-    settings.transfer.occlusionRays = options.occlusionRays;
-    if (!options.channels.empty()) settings.channels = parseBakeChannels(options.channels);
-    return settings;
+// `Glass=0.5`
+PartFactor factorFrom(const std::string& text) {
+    const std::size_t at = text.rfind('=');
+    const auto number =
+        at == std::string::npos ? std::nullopt : parseNumberWithSuffix(std::string_view(text).substr(at + 1));
+    if (!number || !number->suffix.empty())
+        throw InputError("\"" + text + "\" is no part's factor: type its name, = and a number, as in Glass=0.5.");
+    return {text.substr(0, at), number->number};
 }
 
 std::filesystem::path besideOut(const std::filesystem::path& out, const std::string& name) {
@@ -45,17 +34,17 @@ std::filesystem::path besideOut(const std::filesystem::path& out, const std::str
 
 int run(const Options& options) {
     const Answer answer(options.json);
-    BakeSettings settings = settingsFor(options);
     formatOfExtension(options.out);
+    BakeChoice choice = options.choice;
+    choice.share = parseSheetShare(options.share);
+    for (const std::string& factor : options.factors) choice.factors.push_back(factorFrom(factor));
     const MeshFile source = readWithNotes(options.source, options.unit);
     MeshFile level = readWithNotes(options.level, options.unit);
     // A level that does not say its unit is in its source's.
     if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
     const double metres = source.mesh.metresPerUnit;
-    if (!options.density.empty()) settings.unwrap.pack.texelsPerUnit = parseTexelDensity(options.density) * metres;
-    if (!options.occlusionDistance.empty())
-        settings.transfer.occlusionDistance =
-            parseSize(options.occlusionDistance, diagonal(source.mesh), parseScreen(options.screen), metres);
+    BakeSettings settings = settingsFor(choice, source.mesh, parseScreen(options.screen));
+    if (!options.channels.empty()) settings.channels = parseBakeChannels(options.channels);
     const auto begin = std::chrono::steady_clock::now();
     const Baked baked = [&] {
         const TerminalProgress terminal("Baking");
@@ -80,7 +69,7 @@ int run(const Options& options) {
     for (const std::string& note : baked.notes) answer.line("  " + note);
     Json json = {{"source", meshJson(options.source, source.mesh)},
                  {"level", meshJson(options.out, baked.level)},
-                 {"sheet", options.sheet},
+                 {"sheet", choice.sheet},
                  {"texels_covered", baked.sheet.covered},
                  {"texels_missed", baked.sheet.missed},
                  {"deepest_cage", baked.deepest},
@@ -94,6 +83,9 @@ int run(const Options& options) {
                           {"stretch_worst", unwrapped.stretch.worst},
                           {"fill", unwrapped.fill},
                           {"texels_per_metre", unwrapped.texelsPerUnit / metres}};
+    json["parts"] = Json::array();
+    for (const PartShare& part : baked.parts)
+        json["parts"].push_back({{"part", part.part}, {"sheet", part.sheet}, {"seen", part.seen}});
     if (settings.channels.height) json["height_span"] = baked.heightSpan;
     answer.json(json);
     return done;
@@ -108,17 +100,25 @@ void addBake(CLI::App& app, int& code) {
     command->add_option("SOURCE", options->source, "mesh with the detail")->required();
     command->add_option("LEVEL", options->level, "mesh to bake to")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj)")->required();
-    command->add_option("--sheet", options->sheet, "texels on a side")->capture_default_str();
-    command->add_option("--density", options->density, "texels a length instead of as many as fit, as in 400px/m");
-    command->add_option("--padding", options->padding, "texels between charts")->capture_default_str();
-    command->add_option("--samples", options->samples, "samples a texel: 1, 4 or 16")->capture_default_str();
+    command->add_option("--sheet", options->choice.sheet, "texels on a side")->capture_default_str();
+    command->add_option("--density", options->choice.density,
+                        "texels a length instead of as many as fit, as in 400px/m");
+    command->add_option("--padding", options->choice.padding, "texels between charts")->capture_default_str();
+    command->add_option("--samples", options->choice.samples, "samples a texel: 1, 4 or 16")->capture_default_str();
+    command->add_option("--share", options->share, "share the sheet out by density, area, or what is seen")
+        ->capture_default_str();
+    command->add_option("--factor", options->factors,
+                        "a part's texels along a side, as in Glass=0.5; again for others");
+    command->add_option("--cage", options->choice.cage, "how deep rays go: 2x what was measured, or a length like 5mm");
     command->add_option("--channels", options->channels,
                         "any of base, normal, roughness, occlusion, emission, opacity, height, object-normal, misses");
-    command->add_option("--occlusion-rays", options->occlusionRays, "trace occlusion with so many rays a sample");
-    command->add_option("--occlusion-distance", options->occlusionDistance, "so far things keep light away, as in 5cm");
-    command->add_flag("--keep-uvs", options->keepUvs, "bake to the level's own UVs");
-    command->add_flag("--parts-apart", options->partsApart, "a part catches only the detail of its own name");
-    command->add_flag("--join-parts", options->joinParts, "make one part of all: a single draw call");
+    command->add_option("--occlusion-rays", options->choice.occlusionRays,
+                        "trace occlusion with so many rays a sample");
+    command->add_option("--occlusion-distance", options->choice.occlusionDistance,
+                        "so far things keep light away, as in 5cm");
+    command->add_flag("--keep-uvs", options->choice.keepUvs, "bake to the level's own UVs");
+    command->add_flag("--parts-apart", options->choice.partsApart, "a part catches only the detail of its own name");
+    command->add_flag("--join-parts", options->choice.joinParts, "make one part of all: a single draw call");
     command->add_option("--unit", options->unit, "unit of files that do not say theirs (mm, cm, m, in, ft)");
     command->add_option("--json", options->json, "write the figures as JSON; - for standard output");
     command->callback([options, &code] { code = run(*options); });

@@ -1,3 +1,4 @@
+#include "bake/LookDifference.h"
 #include "base/Error.h"
 #include "base/Units.h"
 #include "chain/Target.h"
@@ -18,7 +19,7 @@ namespace {
 struct Options {
     std::string source, level, tolerance, json, unit;
     std::string samples;
-    bool drift = false, shape = false, load = false, texels = false;
+    bool drift = false, shape = false, load = false, texels = false, look = false;
     std::string silhouette, at, screen = "1440px,50deg";
     int views = SilhouetteSettings().views;
 };
@@ -128,8 +129,9 @@ int run(const Options& options) {
                          {"volume_ratio", change.volumeRatio}};
     }
     const double height = heightPixels(options, source.mesh);
-    if ((options.load || options.texels) && !(height > 0))
-        throw InputError("Say with --at or --silhouette how large it is seen: pixel load and texels depend on that.");
+    if ((options.load || options.texels || options.look) && !(height > 0))
+        throw InputError(
+            "Say with --at or --silhouette how large it is seen: pixel load, texels and look depend on that.");
     const double pixelsPerUnit = height / std::max(1e-30, standingHeight(source.mesh));
     if (options.load) {
         const TerminalProgress terminal("Counting triangles in pixels");
@@ -150,6 +152,20 @@ int run(const Options& options) {
                     " texels a pixel, " + std::to_string(one["enough"].get<int>()) + " px would do for " +
                     std::to_string(std::max(one["size"][0].get<int>(), one["size"][1].get<int>()));
         if (json["texels"].empty()) line += "; no surface has a texture";
+    }
+    if (options.look) {
+        const TerminalProgress terminal("Comparing looks");
+        std::vector<std::string> notes;
+        const LookDifference look = measureLook(SurfaceMaterial(source.mesh, notes), SurfaceMaterial(level.mesh, notes),
+                                                pixelsPerUnit, terminal.progress());
+        const Direction worst{look.azimuth, look.elevation};
+        line += "; look off by " + formatNumber(look.mean) + " (CIELAB) on average, p95 " + formatNumber(look.p95) +
+                ", worst " + formatNumber(look.worst) + " " + describe(worst);
+        for (const std::string& note : notes) line += "; " + note;
+        json["look"] = {{"mean", look.mean},
+                        {"p95", look.p95},
+                        {"pixels", look.covered},
+                        {"worst", {{"mean", look.worst}, {"azimuth", look.azimuth}, {"elevation", look.elevation}}}};
     }
     if (height > 0) {
         const TerminalProgress terminal("Comparing outlines");
@@ -177,6 +193,7 @@ void addMeasure(CLI::App& app, int& code) {
                         "say what share is within it; end with 3 if the largest is not");
     command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
     command->add_flag("--drift", options->drift, "also measure how far textures have moved along the surface");
+    command->add_flag("--look", options->look, "how different both look with their textures, lit, where they are seen");
     command->add_flag("--shape", options->shape,
                       "also measure how far shading turns, and the change of area and volume");
     command->add_option("--silhouette", options->silhouette,

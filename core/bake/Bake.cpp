@@ -205,16 +205,20 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
     } else {
         unwrapping.pack.size = settings.transfer.size;
         unwrapping.pack.sheets = 1;
+        if (settings.share != SheetShare::Area || !settings.factors.empty())
+            unwrapping.weights = shareWeights(level, settings.share, settings.factors, progress.span(0, 0.02));
         baked.unwrapped = unwrap(level, unwrapping, progress.span(0, 0.2));
         baked.level = std::move(baked.unwrapped.mesh);
     }
+    baked.parts = partShares(baked.level, progress.span(0.2, 0.2));
     // Where normals part but the sheet does not, filtering would mix what belongs to either side.
     if (!settings.keepUvs)
         makeNormals(baked.level, unwrapping.charts.creaseDegrees, baked.unwrapped.chartOf);
     else if (baked.level.normals.empty())
         makeNormals(baked.level, 180);
     const SurfaceMaterial material(source, baked.notes);
-    const Cage cage = makeCage(source, level, progress.span(0.2, 0.3));
+    if (settings.cage.depth < 0 || !(settings.cage.factor > 0)) throw InputError("The cage has a depth above nothing.");
+    const Cage cage = makeCage(source, level, settings.cage, progress.span(0.2, 0.3));
     baked.deepest = *std::max_element(cage.depths.begin(), cage.depths.end());
     baked.sheet = transfer(material, baked.level, cage, settings.transfer, progress.span(0.3, 0.9));
     dilate(baked.sheet);
@@ -236,6 +240,11 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
         baked.notes.push_back(
             "What is transparent, cut out or seen from both sides is drawn in another way than the rest: " +
             std::to_string(baked.level.materials.size()) + " materials share the sheet.");
+    for (const PartShare& part : baked.parts)
+        if (part.isHog())
+            baked.notes.push_back(part.part + " takes " + formatNumber(100 * part.sheet) +
+                                  " % of the sheet, but is only " + formatNumber(100 * part.seen) +
+                                  " % of what is seen: give it a smaller factor.");
     if (baked.sheet.missed > 0)
         baked.notes.push_back(
             formatCount(baked.sheet.missed) + " of " + formatCount(baked.sheet.covered) +

@@ -1,5 +1,6 @@
 #pragma once
 /// A level that looks like its source: new UVs, and textures that carry the source's detail and all its materials.
+#include "bake/SheetShare.h"
 #include "bake/Transfer.h"
 #include "bake/Unwrap.h"
 
@@ -22,6 +23,9 @@ BakeChannels parseBakeChannels(std::string_view text);
 struct BakeSettings {
     UnwrapSettings unwrap;
     bool keepUvs = false;  ///< the level's own, where no two triangles share a place
+    SheetShare share = SheetShare::Area;
+    std::vector<PartFactor> factors;  ///< of parts of the level
+    CageSettings cage;
     TransferSettings transfer;
     BakeChannels channels;
     bool joinParts = false;  ///< one part, and so a single draw call, unless something is transparent
@@ -39,6 +43,7 @@ struct Baked {
     std::vector<std::string> notes;  ///< a sentence each
     Unwrapped unwrapped;             ///< the figures only; nothing of it where the level kept its UVs
     Sheet sheet;
+    std::vector<PartShare> parts;
     double deepest = 0;     ///< how deep the cage was at most, in the level's unit
     double heightSpan = 0;  ///< of the height image: from so far below (0) to so far above (1), in the level's unit
 };

@@ -8,12 +8,17 @@
 
 namespace um {
 
-Cage makeCage(const Mesh& source, const Mesh& level, const Progress& progress) {
+Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& settings, const Progress& progress) {
     // Rays are not square to the surface everywhere, and the farthest place lies between vertices.
     constexpr float more = 1.5f, leastShareOfSize = 2e-4f;
     Cage cage;
     const ClosestPointFinder finder(level, progress.span(0, 0.1));
     cage.directions = vertexNormals(level, finder.around());
+    if (settings.depth > 0) {
+        cage.depths.assign(level.vertexCount(), float(settings.depth));
+        progress.at(1);
+        return cage;
+    }
     // How far the source is from each triangle of the level, as far as its vertices tell.
     std::vector<float> distance(source.vertexCount());
     std::vector<TriangleId> closest(source.vertexCount());
@@ -47,7 +52,7 @@ Cage makeCage(const Mesh& source, const Mesh& level, const Progress& progress) {
         float most = own[v];
         for (const TriangleId t : finder.around().of(VertexId(v)))
             for (const VertexId other : level.triangles[t]) most = std::max(most, own[other]);
-        cage.depths[v] = more * most;
+        cage.depths[v] = float(settings.factor) * more * most;
     });
     progress.at(1);
     return cage;

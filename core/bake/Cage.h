@@ -11,9 +11,16 @@ struct Cage {
     std::vector<float> depths;      ///< both ways, in the mesh's unit
 };
 
+struct CageSettings {
+    double factor = 1;  ///< on the depths that were measured
+    double depth = 0;   ///< everywhere, instead of what was measured; in the mesh's unit, 0 for none
+
+    bool operator==(const CageSettings&) const = default;
+};
+
 /// Depths follow the distances between the surfaces near each vertex, and a little more.
 /// @throws MeshError  if the level has no area
 /// @throws Cancelled
-Cage makeCage(const Mesh& source, const Mesh& level, const Progress& progress);
+Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& settings, const Progress& progress);
 
 }  // namespace um

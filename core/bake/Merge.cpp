@@ -2,8 +2,6 @@
 
 #include "base/Error.h"
 #include "base/Units.h"
-#include "draw/DepthMap.h"
-#include "draw/Picture.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Normals.h"
 
@@ -215,16 +213,7 @@ private:
     }
 
     std::vector<double> seenAreas(const Progress& progress) const {
-        constexpr int directions = 26, pixels = 384;
-        std::vector<double> ofTriangle(m_mesh.triangleCount(), 0);
-        const Box3f box = boundingBox(m_mesh);
-        int done = 0;
-        for (const Mat3d& turn : evenDirections(directions)) {
-            progress.at(double(done++) / directions);
-            const FlatView view{turn, box.center().cast<double>(), pixels / std::max(1e-30, diagonal(m_mesh))};
-            for (const TriangleId t : drawTriangles(m_mesh, view, pixels, pixels, 1).triangles)
-                if (t != TriangleMap::nothing) ++ofTriangle[t];
-        }
+        const std::vector<double> ofTriangle = seenSamples(m_mesh, progress);
         std::vector<double> result;
         for (const Island& island : m_islands) {
             result.push_back(0);
@@ -329,13 +318,6 @@ private:
 };
 
 }  // namespace
-
-SheetShare parseSheetShare(std::string_view text) {
-    if (text == "density") return SheetShare::Density;
-    if (text == "area") return SheetShare::Area;
-    if (text == "seen") return SheetShare::Seen;
-    throw InputError("\"" + std::string(text) + "\" is no way to share out a sheet: type density, area or seen.");
-}
 
 MaterialCost materialCostOf(const Mesh& mesh) {
     MaterialCost cost;

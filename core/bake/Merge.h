@@ -1,19 +1,9 @@
 #pragma once
 /// All materials of a mesh in one sheet, without touching its geometry.
 #include "bake/Bake.h"
+#include "bake/SheetShare.h"
 
 namespace um {
-
-/// How the sheet is shared out.
-enum class SheetShare : unsigned char {
-    Density,  ///< as many texels as each place has now
-    Area,     ///< alike over the surface
-    Seen      ///< by how much of it is seen from all around
-};
-
-/// `density`, `area`, `seen`.
-/// @throws InputError  naming those that there are
-SheetShare parseSheetShare(std::string_view text);
 
 struct MergeSettings {
     int sheet = 2048;

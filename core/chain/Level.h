@@ -1,5 +1,6 @@
 #pragma once
 /// A level of a chain: how it is made, what came of it, and what was measured of that.
+#include "chain/BakeChoice.h"
 #include "chain/LevelMaterials.h"
 #include "measure/Deviation.h"
 #include "reduce/Protect.h"
@@ -38,9 +39,10 @@ struct Level {
     std::shared_ptr<const Deviation> evidence;  ///< against the source; null while it is not measured
     std::optional<OutlineError> outline;        ///< likewise
 
-    bool isHandmade = false;  ///< came from a file, and is never made anew
-    bool isLocked = false;    ///< stays as it is, whatever becomes of source and recipe
-    std::string made;         ///< by what it came about (see howMade); empty where that is not known
+    bool isHandmade = false;          ///< came from a file, and is never made anew
+    bool isLocked = false;            ///< stays as it is, whatever becomes of source and recipe
+    std::optional<BakeFigures> bake;  ///< where its textures were baked from the source
+    std::string made;                 ///< by what it came about (see howMade); empty where that is not known
 };
 
 /// A level of which nothing else is known.

@@ -300,6 +300,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
         {"viewer_metres", document.viewerDistance},
         {"switching", switchingJson(document)},
+        {"bake", bakeChoiceJson(document.bake)},
         {"levels_embedded", document.embedLevels}};
     Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
     if (!document.sourceFile.empty()) {
@@ -326,7 +327,13 @@ void saveInto(Database& database, const Document& document, const std::filesyste
                     {"handmade", level.isHandmade},
                     {"locked", level.isLocked},
                     {"made", level.made}};
-        if (document.embedLevels || !canBeMadeAgain(level) || stale[i]) {
+        if (document.embedLevels || !canBeMadeAgain(level) || stale[i] || level.bake) {
+            if (level.bake) {
+                one["bake"] = bakeFiguresJson(*level.bake);
+                if (level.bake->misses)
+                    database.writeBytes(prefix + "misses", std::as_bytes(std::span(*level.bake->misses)),
+                                        progress.span(1, 1));
+            }
             if (level.outline) one["outline_metres"] = {level.outline->max, level.outline->mean};
             one["mesh"] = saveMesh(database, shelf, prefix, *level.mesh, progress.span(0.95, 0.95));
             if (level.evidence)
@@ -399,6 +406,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.screen.heightPixels = json.at("screen").at("height_px");
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");
+        if (json.contains("bake")) document.bake = bakeChoiceFromJson(json.at("bake").get<std::string>());
         if (json.contains("switching")) takeSwitching(document, json.at("switching"));
         document.embedLevels = json.value("levels_embedded", true);
         const double loaded = document.embedLevels ? 0.7 : 0.1;
@@ -412,6 +420,11 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
             takeFacts(level, levels[i]);
             if (document.embedLevels || levels[i].contains("mesh"))
                 level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
+            if (levels[i].contains("bake")) {
+                level.bake = bakeFiguresFromJson(levels[i].at("bake").get<std::string>());
+                if (const std::vector<char> misses = database.readArray<char>(prefix + "misses"); !misses.empty())
+                    level.bake->misses = std::make_shared<const std::string>(misses.begin(), misses.end());
+            }
             if (levels[i].contains("evidence"))
                 level.evidence =
                     loadEvidence(database, prefix, levels[i].at("evidence"), *level.mesh, *document.source);

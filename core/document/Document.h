@@ -24,6 +24,7 @@ struct Document {
     Care care;
     Switching switching;
     Budget budget;
+    BakeChoice bake;
     std::vector<Level> levels;
     double tolerance = 0.0005;  ///< metres
     Screen screen;

@@ -122,6 +122,16 @@ Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr
     return document;
 }
 
+std::optional<Document> withBakedLevel(Document document, const std::shared_ptr<const Mesh>& old,
+                                       std::shared_ptr<const Mesh> baked, const BakeFigures& figures) {
+    const auto level =
+        std::find_if(document.levels.begin(), document.levels.end(), [&](const Level& one) { return one.mesh == old; });
+    if (level == document.levels.end()) return std::nullopt;
+    level->mesh = std::move(baked);
+    level->bake = figures;
+    return document;
+}
+
 Document withChain(Document document, std::vector<Level> levels) {
     document.levels = std::move(levels);
     return document;
@@ -136,6 +146,7 @@ Document withRemadeLevels(Document document, const std::vector<Level>& before, c
             level.outline = made[i].outline;
             level.targetMet = made[i].targetMet;
             level.made = made[i].made;
+            level.bake.reset();
         }
     return document;
 }

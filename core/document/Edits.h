@@ -30,6 +30,10 @@ Document withLevelLocked(Document document, std::size_t level, bool locked);
 /// A mesh made by hand in a level's place, or as a new last one where there is no such level. Nothing of it is measured
 /// yet.
 Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr<const Mesh> mesh);
+/// A level with the look of its source on a sheet, wherever the document still has the mesh that was baked to. Its
+/// shape, and with it what was measured of that, is the same. @returns nothing if it has it no more
+std::optional<Document> withBakedLevel(Document document, const std::shared_ptr<const Mesh>& old,
+                                       std::shared_ptr<const Mesh> baked, const BakeFigures& figures);
 /// A chain in the place of all levels.
 Document withChain(Document document, std::vector<Level> levels);
 /// Levels made anew, each in the place of the one that it was made from. Whatever else was decided of that one

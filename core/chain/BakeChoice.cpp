@@ -1,0 +1,146 @@
+#include "chain/BakeChoice.h"
+
+#include "base/Error.h"
+#include "base/Units.h"
+
+#include <nlohmann/json.hpp>
+
+namespace um {
+namespace {
+
+using Json = nlohmann::json;
+
+CageSettings cageFrom(const std::string& text, const Mesh& source, const Screen& screen) {
+    CageSettings cage;
+    if (text.empty()) return cage;
+    if (const auto typed = parseNumberWithSuffix(text); typed && (typed->suffix == "x" || typed->suffix == "X")) {
+        if (!(typed->number >= 0.1 && typed->number <= 100))
+            throw InputError("The cage goes from 0.1x to 100x what was measured.");
+        cage.factor = typed->number;
+        return cage;
+    }
+    cage.depth = parseSize(text, diagonal(source), screen, source.metresPerUnit);
+    if (!(cage.depth > 0)) throw InputError("The cage has a depth above nothing: type 2x, or a length like 5mm.");
+    return cage;
+}
+
+template <class Read>
+auto readJson(const std::string& text, const Read& read) {
+    try {
+        return read(Json::parse(text));
+    } catch (const Json::exception& error) {
+        throw InputError(std::string("What is kept of a bake is damaged: ") + error.what());
+    }
+}
+
+}  // namespace
+
+BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Screen& screen) {
+    if (choice.sheet < 16 || choice.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
+    if (choice.padding < 0 || choice.padding > choice.sheet / 8)
+        throw InputError("The padding goes from 0 to an eighth of the sheet.");
+    if (choice.samples != 1 && choice.samples != 4 && choice.samples != 16)
+        throw InputError("There are 1, 4 or 16 samples a texel.");
+    if (choice.occlusionRays < 0 || choice.occlusionRays > 1024)
+        throw InputError("There are at most 1024 rays for the occlusion of a sample.");
+    BakeSettings settings;
+    settings.unwrap.pack.padding = choice.padding;
+    if (!choice.density.empty())
+        settings.unwrap.pack.texelsPerUnit = parseTexelDensity(choice.density) * source.metresPerUnit;
+    settings.keepUvs = choice.keepUvs;
+    settings.share = choice.share;
+    settings.factors = choice.factors;
+    settings.cage = cageFrom(choice.cage, source, screen);
+    settings.joinParts = choice.joinParts;
+    settings.transfer.size = choice.sheet;
+    settings.transfer.samples = choice.samples == 16 ? 4 : choice.samples == 4 ? 2 : 1;
+    settings.transfer.partsApart = choice.partsApart;
+    settings.transfer.occlusionRays = choice.occlusionRays;
+    if (!choice.occlusionDistance.empty())
+        settings.transfer.occlusionDistance =
+            parseSize(choice.occlusionDistance, diagonal(source), screen, source.metresPerUnit);
+    return settings;
+}
+
+std::string bakeChoiceJson(const BakeChoice& choice) {
+    Json factors = Json::object();
+    for (const PartFactor& factor : choice.factors) factors[factor.part] = factor.factor;
+    return Json{{"sheet", choice.sheet},
+                {"padding", choice.padding},
+                {"samples", choice.samples},
+                {"share", nameOf(choice.share)},
+                {"factors", factors},
+                {"keep_uvs", choice.keepUvs},
+                {"parts_apart", choice.partsApart},
+                {"join_parts", choice.joinParts},
+                {"occlusion_rays", choice.occlusionRays},
+                {"occlusion_distance", choice.occlusionDistance},
+                {"density", choice.density},
+                {"cage", choice.cage}}
+        .dump();
+}
+
+BakeChoice bakeChoiceFromJson(const std::string& text) {
+    return readJson(text, [](const Json& json) {
+        BakeChoice choice;
+        choice.sheet = json.at("sheet");
+        choice.padding = json.at("padding");
+        choice.samples = json.at("samples");
+        choice.share = parseSheetShare(json.at("share").get<std::string>());
+        for (const auto& [part, factor] : json.at("factors").items()) choice.factors.push_back({part, factor});
+        choice.keepUvs = json.at("keep_uvs");
+        choice.partsApart = json.at("parts_apart");
+        choice.joinParts = json.at("join_parts");
+        choice.occlusionRays = json.at("occlusion_rays");
+        choice.occlusionDistance = json.at("occlusion_distance");
+        choice.density = json.at("density");
+        choice.cage = json.at("cage");
+        return choice;
+    });
+}
+
+BakeFigures figuresOf(const Baked& baked, double metresPerUnit) {
+    BakeFigures figures;
+    figures.sheet = baked.sheet.size;
+    figures.charts = baked.unwrapped.charts;
+    figures.stretch = baked.unwrapped.stretch.mean;
+    figures.fill = baked.unwrapped.fill;
+    figures.texelsPerMetre = baked.unwrapped.texelsPerUnit / metresPerUnit;
+    figures.covered = baked.sheet.covered;
+    figures.missed = baked.sheet.missed;
+    figures.parts = baked.parts;
+    for (const ExtraImage& extra : baked.extras)
+        if (extra.name == "misses") figures.misses = std::make_shared<const std::string>(extra.bytes);
+    return figures;
+}
+
+std::string bakeFiguresJson(const BakeFigures& figures) {
+    Json parts = Json::array();
+    for (const PartShare& part : figures.parts) parts.push_back({part.part, part.sheet, part.seen});
+    return Json{{"sheet", figures.sheet},
+                {"charts", figures.charts},
+                {"stretch", figures.stretch},
+                {"fill", figures.fill},
+                {"texels_per_metre", figures.texelsPerMetre},
+                {"covered", figures.covered},
+                {"missed", figures.missed},
+                {"parts", parts}}
+        .dump();
+}
+
+BakeFigures bakeFiguresFromJson(const std::string& text) {
+    return readJson(text, [](const Json& json) {
+        BakeFigures figures;
+        figures.sheet = json.at("sheet");
+        figures.charts = json.at("charts");
+        figures.stretch = json.at("stretch");
+        figures.fill = json.at("fill");
+        figures.texelsPerMetre = json.at("texels_per_metre");
+        figures.covered = json.at("covered");
+        figures.missed = json.at("missed");
+        for (const Json& part : json.at("parts")) figures.parts.push_back({part.at(0), part.at(1), part.at(2)});
+        return figures;
+    });
+}
+
+}  // namespace um

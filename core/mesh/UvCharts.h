@@ -1,0 +1,32 @@
+#pragma once
+/// Which triangles hang together in the first set of UVs.
+#include "mesh/Mesh.h"
+
+namespace um {
+
+/// An edge of a triangle, from its corner k to the next one.
+struct ChartEdge {
+    TriangleId triangle = 0;
+    std::uint32_t corner = 0;
+};
+
+struct UvCharts {
+    std::size_t count = 0;
+    std::vector<std::uint32_t> chartOf;  ///< of each triangle
+    std::vector<ChartEdge> borders;      ///< on which nothing joins on in the UVs; ordered by triangle
+};
+
+/// Triangles are of one chart if they have an edge in common at whose ends their UVs are the same, and the same
+/// material; the mesh has UVs.
+UvCharts findUvCharts(const Mesh& mesh);
+
+/// The first triangle that lies over a place of the UVs; `count of triangles` if none does.
+TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv);
+
+/// A triangle's corners in the UVs.
+std::array<Vec2d, 3> uvCorners(const Mesh& mesh, TriangleId triangle);
+
+/// The shares that a triangle's corners have of a place in its UVs; not a number where it has no area there.
+Vec3d sharesAtUv(const std::array<Vec2d, 3>& corners, const Vec2d& uv);
+
+}  // namespace um
