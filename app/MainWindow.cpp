@@ -58,6 +58,8 @@ constexpr KeyLine keyLines[] = {
     {"[  ]", "the viewer nearer, farther"},
     {"Y", "walks up to the asset and away, with the levels changing as they would"},
     {"Ctrl+L", "the chain: how its levels are made, and when they switch"},
+    {"U", "the sheet: textures seen flat, and how a level is baked"},
+    {"Ctrl+B", "bake the level shown"},
     {"Ctrl+Return", "reduce"},
     {"Esc", "cancel what is running"},
     {"drag", "orbit"},
@@ -264,6 +266,7 @@ void MainWindow::makeMenus() {
     add(edit, tr("Discard result"), {}, [this] { m_desk->discardPreview(); });
     edit->addSeparator();
     add(edit, tr("Chain …"), QKeySequence("Ctrl+L"), [this] { m_desk->openChain(); });
+    add(edit, tr("Bake the level shown"), QKeySequence("Ctrl+B"), [this] { m_desk->bakeShown(); });
     add(edit, tr("Make stale levels anew"), {}, [this] { m_desk->chainWork().remakeStale(); });
     add(edit, tr("Take in a level made by hand …"), {}, [this] { m_desk->chooseHandmade(-1); });
     edit->addSeparator();
@@ -283,6 +286,7 @@ void MainWindow::makeMenus() {
     add(view, tr("Texels"), QKeySequence("G"), [area] { area->toggleTexels(); });
     add(view, tr("Wipe"), QKeySequence("W"), [area] { area->toggleWipe(); });
     add(view, tr("Twin"), QKeySequence("T"), [area] { area->toggleTwin(); });
+    add(view, tr("Sheet"), QKeySequence("U"), [area] { area->toggleSheet(); });
     add(view, tr("Next worst deviation"), QKeySequence("X"), [this] { m_desk->goToWorst(1); });
     add(view, tr("Previous worst deviation"), QKeySequence("Shift+X"), [this] { m_desk->goToWorst(-1); });
     add(view, tr("Worst views, played"), QKeySequence("V"), [this] { m_desk->outline().toggleTour(); });

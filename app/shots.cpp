@@ -12,7 +12,6 @@
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
-#include "bake/Bake.h"
 #include "document/Edits.h"
 #include "document/Report.h"
 
@@ -61,7 +60,8 @@ public:
         if (wantsAny({"eel-hard", "eel-hard-held"}))
             hard("eel", "eel-hard", "1500", "12mm", 0.55, 0.2, {{"Eyes", 0.5f}, {"Inner mouth", 0.3f}});
         if (wants("coral-load")) coral();
-        if (wants("lamp-baked")) lamp();
+        if (wantsAny({"lamp-baked", "night"})) lamp();
+        if (wants("jar-baked")) jarBaked();
     }
 
 private:
@@ -149,14 +149,6 @@ private:
             settle();
             take("export");
             desk.exportCard().hide();
-        }
-        if (wants("night")) {
-            applyTheme(Theme::nightTheme());
-            desk.show(desk.shown());
-            desk.view().viewport().redraw();
-            settle();
-            take("night");
-            applyTheme(Theme::paperTheme());
         }
         m_window.model().undoStack().setClean();
     }
@@ -328,24 +320,75 @@ private:
         m_window.model().undoStack().setClean();
     }
 
-    // The lamp beside its level, which has one sheet in the place of all textures.
+    void keep(const QString& target) {
+        reduce(target);
+        settle();
+        m_window.desk().keepPreview();
+        settle();
+    }
+
+    // The lamp beside its level, which has one sheet in the place of all textures; and where a coarser one, baked in
+    // too shallow a cage, found nothing.
     void lamp() {
         AssetDesk& desk = m_window.desk();
         plain();
         m_window.open(m_data + "/divers-lamp.glb");
         settle();
-        const Document& document = m_window.model().document();
-        const Mesh level = reduceMesh(*document.source, 12000, {}, Progress()).mesh;
-        BakeSettings settings;
-        settings.joinParts = true;
-        auto baked = std::make_shared<const Mesh>(bake(*document.source, level, settings, Progress()).level);
-        m_window.model().change("Bake", withHandmadeLevel(document, 0, baked));
-        desk.show({0});
-        desk.view().toggleLit();
-        desk.view().toggleTwin();
         desk.view().viewport().lookFrom(0.3, 0.2);
+        keep("12k");
+        Document next = m_window.model().document();
+        next.bake.joinParts = true;
+        m_window.model().change("How to bake", next);
+        desk.view().toggleLit();
+        desk.view().toggleSheet();
+        desk.bakeShown();
+        settle();
+        desk.view().toggleTwin();
         settle();
         take("lamp-baked");
+        desk.view().toggleTwin();
+        if (wants("night")) {
+            keep("2k");
+            next = m_window.model().document();
+            next.bake.cage = "0.3x";
+            m_window.model().change("How to bake", next);
+            desk.bakeShown();
+            settle();
+            desk.goToMiss();
+            applyTheme(Theme::nightTheme());
+            desk.show(desk.shown());
+            desk.view().viewport().redraw();
+            settle();
+            desk.goToMiss();
+            settle();
+            take("night");
+            applyTheme(Theme::paperTheme());
+        }
+        desk.view().toggleSheet();
+        desk.view().toggleLit();
+        m_window.model().undoStack().setClean();
+    }
+
+    // Two thousand triangles twice: as they come out of the reduction, and baked.
+    void jarBaked() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/storage-jar-07.glb");
+        settle();
+        desk.view().viewport().lookFrom(0.35, 0.16);
+        keep("2k");
+        keep("2k");
+        desk.view().toggleLit();
+        desk.view().toggleSheet();
+        desk.bakeShown();
+        settle();
+        desk.compareWith({0});
+        desk.view().toggleTwin();
+        settle();
+        take("jar-baked");
+        desk.view().toggleTwin();
+        desk.view().toggleSheet();
+        desk.view().toggleLit();
         m_window.model().undoStack().setClean();
     }
 

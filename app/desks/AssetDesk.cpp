@@ -20,6 +20,8 @@
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/SheetPanel.h"
+#include "app/sheet/SheetWork.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/sightline/Walk.h"
 #include "app/theme/Theme.h"
@@ -43,6 +45,7 @@ namespace {
 
 constexpr int leftWidth = 222;
 constexpr int rightWidth = 292;
+constexpr int sheetWidth = 372;
 
 QWidget* makePanel(int width) {
     auto* panel = new QWidget;
@@ -81,6 +84,11 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_replace(new QPushButton(tr("Replace"))),
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
+    m_sheetWork = new SheetWork(model, this);
+    m_sheetPanel = new SheetPanel(m_sheetWork->bakingJob());
+    m_sheetPanel->setObjectName("panel");
+    m_sheetPanel->setAttribute(Qt::WA_StyledBackground);
+    m_sheetPanel->setFixedWidth(sheetWidth);
     m_budget = new BudgetPanel;
     m_export = new ExportCard(m_view);
     m_chainCard = new ChainCard(m_chainWork->job(), m_view);
@@ -94,6 +102,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     middle->addWidget(m_left);
     middle->addWidget(m_view, 1);
     middle->addWidget(m_right);
+    middle->addWidget(m_sheetPanel);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
@@ -102,6 +111,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
 
     connectViews();
     connectChain();
+    connectSheet();
     connectJobs();
     refresh();
 }
@@ -178,7 +188,8 @@ void AssetDesk::connectJobs() {
     const auto [counting, drawing] = m_facts->jobs();
     for (Job* job : {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
                      &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
-                     &m_chainWork->readingJob(), m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
+                     &m_chainWork->readingJob(), &m_sheetWork->bakingJob(), &m_sheetWork->readingJob(),
+                     m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
     connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
@@ -288,7 +299,8 @@ bool AssetDesk::isIdle() const {
         &m_judging,  &m_places->job(),    &m_chainWork->job(), &m_chainWork->readingJob()};
     return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
            m_facts->isIdle() && m_chainWatch->isIdle() && !m_walk->isWalking() && m_outlineWatch->isIdle() &&
-           m_costs->isIdle() && m_health->isIdle() && (!m_model.isOpen() || m_view->viewport().isSettled());
+           m_costs->isIdle() && m_sheetWork->isIdle() && m_health->isIdle() &&
+           (!m_model.isOpen() || m_view->viewport().isSettled());
 }
 
 void AssetDesk::documentOpened() {
@@ -339,8 +351,10 @@ void AssetDesk::refresh() {
     m_evidence->show(level, document.tolerance, level != nullptr && m_measuring->isMeasuring(level->mesh));
     m_parts->setEvidence(level != nullptr ? level->evidence : nullptr);
     // While nothing is open there is nothing to say beside the picture.
-    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_right, m_sightline})
-        panel->setVisible(m_model.isOpen());
+    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_sightline}) panel->setVisible(m_model.isOpen());
+    m_right->setVisible(m_model.isOpen() && !m_sheetIsOpen);
+    m_sheetPanel->setVisible(m_model.isOpen() && m_sheetIsOpen);
+    refreshSheet();
     m_decision->setVisible(m_preview.has_value());
     m_keep->setText(tr("Keep as LOD %1").arg(document.levels.size()));
     std::vector<std::shared_ptr<const Mesh>> meshes = {document.source};
@@ -609,6 +623,7 @@ void AssetDesk::cancelEverything() {
     m_places->job().cancel();
     m_health->job().cancel();
     m_repairing.cancel();
+    m_sheetWork->cancel();
     m_judging.cancel();
     m_export->job().cancel();
 }

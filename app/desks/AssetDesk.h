@@ -28,6 +28,8 @@ class MessageBar;
 class PartsPanel;
 class Places;
 class ProtectPanel;
+class SheetPanel;
+class SheetWork;
 class SightlineStrip;
 class SourceFacts;
 class TargetPanel;
@@ -65,6 +67,8 @@ public:
     Walk& walk() { return *m_walk; }
     WorstTour& tour() { return *m_tour; }
     PartsPanel& parts() { return *m_parts; }
+    SheetPanel& sheet() { return *m_sheetPanel; }
+    SheetWork& sheetWork() { return *m_sheetWork; }
 
     /// Where meshes that were made ready for drawing while the document was opened are kept.
     DrawableStore& drawables() { return *m_drawables; }
@@ -86,6 +90,12 @@ public slots:
     void openExport(int level);
     void openFindings();
     void openChain();
+    /// The Sheet in the right panel's place, or that back.
+    void openSheet(bool open);
+    /// Bakes the level that is shown.
+    void bakeShown();
+    /// To the next place where the shown level's bake found nothing.
+    void goToMiss();
     /// Asks for a file in a level's place; below 0 as a new one.
     void chooseHandmade(int level);
     /// Walks up to the asset and away, or stops.
@@ -127,6 +137,8 @@ private:
     void followLevel(double metres, bool comesAlong);
     void refreshChain();
     void connectChain();
+    void connectSheet();
+    void refreshSheet();
     void watchOutlines();
     void renameLevel(int level, const QString& name);
     void removeLevel(int level);
@@ -167,6 +179,10 @@ private:
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
+    SheetWork* m_sheetWork;
+    SheetPanel* m_sheetPanel;
+    bool m_sheetIsOpen = false;
+    std::size_t m_miss = 0;  // the next one to go to
     BudgetPanel* m_budget;
     ChainCard* m_chainCard;
     ExportCard* m_export;

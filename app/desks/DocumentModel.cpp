@@ -25,11 +25,11 @@ namespace {
 bool sameState(const Document& a, const Document& b) {
     const auto sameLevel = [](const Level& x, const Level& y) {
         return x.name == y.name && x.recipe == y.recipe && x.mesh == y.mesh && x.isHandmade == y.isHandmade &&
-               x.isLocked == y.isLocked && x.made == y.made;
+               x.isLocked == y.isLocked && x.made == y.made && x.bake == y.bake;
     };
     return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource &&
            a.embedLevels == b.embedLevels && a.tolerance == b.tolerance && a.care == b.care && a.screen == b.screen &&
-           a.switching == b.switching && a.budget == b.budget && a.levels.size() == b.levels.size() &&
+           a.switching == b.switching && a.budget == b.budget && a.bake == b.bake && a.levels.size() == b.levels.size() &&
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }
 

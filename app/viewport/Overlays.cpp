@@ -48,10 +48,12 @@ MarkLayer::MarkLayer(QWidget* parent) : QWidget(parent) {
     setAttribute(Qt::WA_TransparentForMouseEvents);
 }
 
-void MarkLayer::show(const std::vector<QPointF>& rings, const std::optional<Found>& found) {
+void MarkLayer::show(const std::vector<QPointF>& rings, const std::vector<QLineF>& chart,
+                     const std::optional<Found>& found) {
     m_rings = rings;
+    m_chart = chart;
     m_found = found;
-    setVisible(!m_rings.empty() || m_found);
+    setVisible(!m_rings.empty() || !m_chart.empty() || m_found);
     update();
 }
 
@@ -59,6 +61,10 @@ void MarkLayer::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     const QColor light(255, 255, 255, 220);
+    for (const auto& [color, wide] : {std::pair(light, 3.4), std::pair(theme().accent, 1.8)}) {
+        painter.setPen(QPen(color, wide));
+        painter.drawLines(m_chart.data(), int(m_chart.size()));
+    }
     // Dark around light: it stands out on any ground.
     for (const QPointF& ring : m_rings) {
         painter.setPen(QPen(light, 4));

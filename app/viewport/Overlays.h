@@ -58,8 +58,10 @@ public:
     };
 
     explicit MarkLayer(QWidget* parent);
-    void show(const std::vector<QPointF>& rings, const std::optional<Found>& found);
+    /// @param chart  the rim of one, in the picture
+    void show(const std::vector<QPointF>& rings, const std::vector<QLineF>& chart, const std::optional<Found>& found);
     const std::vector<QPointF>& rings() const { return m_rings; }
+    const std::vector<QLineF>& chart() const { return m_chart; }
     QString text() const { return m_found ? m_found->text : QString(); }
 
 protected:
@@ -67,6 +69,7 @@ protected:
 
 private:
     std::vector<QPointF> m_rings;
+    std::vector<QLineF> m_chart;
     std::optional<Found> m_found;
 };
 

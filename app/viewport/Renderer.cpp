@@ -99,6 +99,7 @@ in vec2 ownUv;
 in float ownValue;
 flat in float area;
 uniform bool showTexture;
+uniform bool showChecker;
 uniform sampler2D picture;
 uniform vec3 ground;
 uniform bool isLit;
@@ -207,6 +208,10 @@ void main() {
         seenAlpha *= texel.a;
     }
     if (seenAlpha < cutoff) discard;
+    if (showChecker) {
+        vec2 square = floor(at * 32.0);
+        surface = mod(square.x + square.y, 2.0) < 0.5 ? vec3(0.87, 0.86, 0.82) : vec3(0.38, 0.41, 0.42);
+    }
     if (tint == 1) {
         float size = abs(ownValue);
         if (size > tolerance) {
@@ -464,14 +469,17 @@ void Renderer::setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const M
                            const Theme& theme) {
     const DrawMesh& source = mesh.source();
     QVector3D ground = look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay);
-    const auto bind = [&](const TextureUse& use, int unit, const char* sampler) {
+    const auto shows = [&](LookPart part) { return (look.without & part) == 0; };
+    const auto bind = [&](const TextureUse& use, int unit, const char* sampler, LookPart part) {
         program.setUniformValue(sampler, unit);
-        return look.lit && !source.uvs.empty() && mesh.bindTexture(use, unit);
+        return look.lit && shows(part) && !source.uvs.empty() && mesh.bindTexture(use, unit);
     };
-    const bool showsTexture = bind(material.baseColorTexture, 0, "picture");
+    if (look.lit && !shows(LookColor)) ground = vectorOf(theme.clay);
+    const bool showsTexture = bind(material.baseColorTexture, 0, "picture", LookColor);
     // A likeness has no UVs: it has the texture's colour over all.
-    if (const DrawTexture* texture = source.textureOf(material.baseColorTexture); look.lit && texture && !showsTexture)
-        ground *= vectorOf(texture->mean());
+    const DrawTexture* texture = source.textureOf(material.baseColorTexture);
+    if (look.lit && shows(LookColor) && texture != nullptr && !showsTexture) ground *= vectorOf(texture->mean());
+    program.setUniformValue("showChecker", look.checker && !source.uvs.empty());
     const bool cutsOut = look.lit && material.alpha == Material::Alpha::Mask;
     program.setUniformValue("ground", ground);
     program.setUniformValue("showTexture", showsTexture);
@@ -480,13 +488,16 @@ void Renderer::setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const M
     program.setUniformValue("cutoff", cutsOut ? material.alphaCutoff : -1.0f);
     program.setUniformValue("metalness", material.metallic);
     program.setUniformValue("roughness", material.roughness);
-    program.setUniformValue("emission", material.emission[0], material.emission[1], material.emission[2]);
+    const bool glows = shows(LookEmission);
+    program.setUniformValue("emission", glows ? material.emission[0] : 0.0f, glows ? material.emission[1] : 0.0f,
+                            glows ? material.emission[2] : 0.0f);
     program.setUniformValue("normalStrength", material.normalTexture.strength);
     program.setUniformValue("occlusionStrength", material.occlusionTexture.strength);
-    program.setUniformValue("hasNormalMap", !source.tangents.empty() && bind(material.normalTexture, 1, "normalMap"));
-    program.setUniformValue("hasSurfaceMap", bind(material.metallicRoughnessTexture, 2, "surfaceMap"));
-    program.setUniformValue("hasOcclusionMap", bind(material.occlusionTexture, 3, "occlusionMap"));
-    program.setUniformValue("hasEmissionMap", bind(material.emissionTexture, 4, "emissionMap"));
+    program.setUniformValue("hasNormalMap",
+                            !source.tangents.empty() && bind(material.normalTexture, 1, "normalMap", LookNormal));
+    program.setUniformValue("hasSurfaceMap", bind(material.metallicRoughnessTexture, 2, "surfaceMap", LookSurface));
+    program.setUniformValue("hasOcclusionMap", bind(material.occlusionTexture, 3, "occlusionMap", LookOcclusion));
+    program.setUniformValue("hasEmissionMap", bind(material.emissionTexture, 4, "emissionMap", LookEmission));
 }
 
 void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first,

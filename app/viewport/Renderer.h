@@ -27,6 +27,9 @@ struct Light {
     QVector3D direction() const;
 };
 
+/// What the lit view may leave out of a material, to be added up.
+enum LookPart : unsigned { LookColor = 1, LookNormal = 2, LookSurface = 4, LookOcclusion = 8, LookEmission = 16 };
+
 /// How the surface is shown. The chips combine freely: a tint colours whichever ground is chosen.
 struct Look {
     bool lit = false;  ///< material colours, else clay
@@ -36,6 +39,8 @@ struct Look {
     int part = -1;            ///< the part that stands out, or -1 for all alike
     float tolerance = 0;      ///< in the mesh's unit
     float pixelsPerUnit = 0;  ///< where the player stands
+    unsigned without = 0;     ///< what lit leaves out of materials (LookPart)
+    bool checker = false;     ///< squares of the UVs in the place of all colours
     Light light;
     bool operator==(const Look&) const = default;
 };

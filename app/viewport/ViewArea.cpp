@@ -80,6 +80,7 @@ void ViewArea::makeChips() {
     m_edges = makeChip(tr("Edges"), tr("The triangles' edges (E)"));
     m_wipe = makeChip(tr("Wipe"), tr("Both along a line that can be dragged (W). Hold Space to see the other alone"));
     m_twin = makeChip(tr("Twin"), tr("Both side by side, seen from the same place (T)"));
+    m_sheet = makeChip(tr("Sheet"), tr("The textures seen flat, and how a level is baked (U)"));
     m_against = makeChip({}, tr("What is compared with what is shown"));
     m_against->setCheckable(false);
     m_frame = new QPushButton;
@@ -96,7 +97,7 @@ void ViewArea::makeChips() {
         return holder;
     };
     m_looks = row({m_lit, m_clay, m_deviation, m_load, m_texels, m_frame});
-    m_compare = row({m_outline, m_edges, m_wipe, m_twin, m_against});
+    m_compare = row({m_outline, m_edges, m_wipe, m_twin, m_against, m_sheet});
     auto* grounds = new QButtonGroup(this);
     grounds->addButton(m_lit);
     grounds->addButton(m_clay);
@@ -111,12 +112,14 @@ void ViewArea::makeChips() {
             });
     for (QPushButton* button : {m_lit, m_clay, m_deviation, m_load, m_texels, m_outline, m_edges, m_wipe, m_twin})
         connect(button, &QPushButton::toggled, this, &ViewArea::applyLook);
+    connect(m_sheet, &QPushButton::toggled, this, &ViewArea::sheetWanted);
     connect(m_against, &QPushButton::clicked, this, &ViewArea::openCompareMenu);
     connect(m_frame, &QPushButton::clicked, m_viewport, &Viewport::frameAll);
 }
 
 QPushButton* ViewArea::chip(const QString& name) const {
-    for (QPushButton* button : {m_lit, m_clay, m_deviation, m_load, m_texels, m_outline, m_edges, m_wipe, m_twin})
+    for (QPushButton* button :
+         {m_lit, m_clay, m_deviation, m_load, m_texels, m_outline, m_edges, m_wipe, m_twin, m_sheet})
         if (button->text() == name) return button;
     return nullptr;
 }
@@ -334,6 +337,17 @@ std::optional<QPointF> ViewArea::pixelOf(const Vec3d& place, bool isOnOther) con
     return QPointF(pane.x() + pixel->x(), pane.y() + pixel->y());
 }
 
+void ViewArea::setChart(std::vector<ChartSide> rim) {
+    m_chart = std::move(rim);
+    placeMarks();
+}
+
+void ViewArea::setMaterialLook(unsigned without, bool checker) {
+    m_look.without = without;
+    m_look.checker = checker;
+    applyLook();
+}
+
 // A place that is pointed out is so in both pictures; what was found belongs to one of them.
 void ViewArea::placeMarks() {
     std::vector<QPointF> rings;
@@ -348,7 +362,14 @@ void ViewArea::placeMarks() {
         const auto closest = pixelOf(m_finding->closest, m_finding->isOnOther);
         if (place && closest) found = {*place, *closest, m_finding->text};
     }
-    m_marks->show(rings, found);
+    std::vector<QLineF> chart;
+    const Vec3d toViewer = m_viewport->camera().turn().row(2).transpose();
+    for (const ChartSide& side : m_chart) {
+        if (side.normal.dot(toViewer) < 0) continue;
+        const auto from = pixelOf(side.from, false), to = pixelOf(side.to, false);
+        if (from && to) chart.emplace_back(*from, *to);
+    }
+    m_marks->show(rings, chart, found);
 }
 
 void ViewArea::resizeEvent(QResizeEvent*) {
@@ -381,6 +402,10 @@ void ViewArea::togglePixelLoad() {
 
 void ViewArea::toggleTexels() {
     if (m_possible.texels) m_texels->toggle();
+}
+
+void ViewArea::toggleSheet() {
+    if (m_possible.anything) m_sheet->toggle();
 }
 
 void ViewArea::toggleLit() {

@@ -37,6 +37,14 @@ public:
         QString text;
     };
     void setFinding(const std::optional<Finding>& finding);
+    /// A side of a chart on the mesh that is shown, and which way its triangle faces.
+    struct ChartSide {
+        Vec3d from = Vec3d::Zero(), to = Vec3d::Zero(), normal = Vec3d::Zero();
+    };
+    /// The rim of a chart that stands out; none for empty.
+    void setChart(std::vector<ChartSide> rim);
+    /// What lit leaves out of materials (LookPart), and whether the UVs' squares are shown.
+    void setMaterialLook(unsigned without, bool checker);
     const MarkLayer& marks() const { return *m_marks; }
     OutlineLayer& outlineLayer() { return *m_outlineLayer; }
     TintKey& tintKey() { return *m_key; }
@@ -80,8 +88,11 @@ public slots:
     void togglePixelLoad();
     void toggleTexels();
     void toggleLit();
+    void toggleSheet();
 
 signals:
+    /// Whether the sheet is to be seen beside the picture.
+    void sheetWanted(bool wanted);
     /// Whether the difference of the outlines is to be shown.
     void outlineWanted(bool wanted);
     void tintChanged(um::app::Tint tint);
@@ -105,7 +116,7 @@ private:
     QWidget* m_linesBack;
     QLabel *m_name, *m_facts, *m_second, *m_third, *m_otherTag, *m_levelTag;
     QPushButton *m_lit, *m_clay, *m_deviation, *m_load, *m_texels;
-    QPushButton *m_outline, *m_edges, *m_wipe, *m_twin, *m_against, *m_frame;
+    QPushButton *m_outline, *m_edges, *m_wipe, *m_twin, *m_against, *m_frame, *m_sheet;
     QWidget *m_looks, *m_compare;
     OutlineLayer* m_outlineLayer;
     WipeLine* m_line;
@@ -117,6 +128,7 @@ private:
     MarkLayer* m_marks;
     std::optional<Vec3d> m_marked;
     std::optional<Finding> m_finding;
+    std::vector<ChartSide> m_chart;
     QStringList m_others;
     int m_other = 0;
     double m_wipeShare = 0.5;

@@ -7,6 +7,7 @@
 #include <embree3/rtcore.h>
 
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <limits>
 #include <optional>
@@ -170,6 +171,9 @@ public:
                 const auto [own, without] = bakeTile(int(tile), sheet);
                 covered += own;
                 missed += without;
+                if (m_settings.tileDone)
+                    m_settings.tileDone(sheet, int(tile) % m_tiles * tileSize, int(tile) / m_tiles * tileSize,
+                                        tileSize);
                 progress.at(double(++done) / double(m_inTile.size()));
             },
             1);

@@ -3,15 +3,20 @@
 #include "bake/Cage.h"
 #include "bake/SurfaceMaterial.h"
 
-#include <atomic>
+#include <functional>
 
 namespace um {
 
+struct Sheet;
+
 struct TransferSettings {
-    int size = 2048;               ///< texels on a side of the sheet
-    int samples = 2;               ///< in each direction of a texel: 1, 2 or 4
-    bool partsApart = false;       ///< a part of the level sees only the source's part of the same name
-    int occlusionRays = 0;         ///< traced for each sample; 0 takes what the source's own textures say
+    int size = 2048;          ///< texels on a side of the sheet
+    int samples = 2;          ///< in each direction of a texel: 1, 2 or 4
+    bool partsApart = false;  ///< a part of the level sees only the source's part of the same name
+    int occlusionRays = 0;    ///< traced for each sample; 0 takes what the source's own textures say
+    /// Told of each square of the sheet that is done: its upper left texel, and how many along a side. Called from
+    /// several threads at once; nothing else of the sheet may be looked at then.
+    std::function<void(const Sheet& sheet, int left, int top, int across)> tileDone;
     double occlusionDistance = 0;  ///< so far things keep light away; 0 for a tenth of the source's diagonal
 };
 

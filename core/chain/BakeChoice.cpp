@@ -124,6 +124,7 @@ std::string bakeFiguresJson(const BakeFigures& figures) {
                 {"texels_per_metre", figures.texelsPerMetre},
                 {"covered", figures.covered},
                 {"missed", figures.missed},
+                {"look", {figures.look.mean, figures.look.worst, figures.look.p95, figures.look.pixelsTall}},
                 {"parts", parts}}
         .dump();
 }
@@ -138,6 +139,8 @@ BakeFigures bakeFiguresFromJson(const std::string& text) {
         figures.texelsPerMetre = json.at("texels_per_metre");
         figures.covered = json.at("covered");
         figures.missed = json.at("missed");
+        const Json& look = json.at("look");
+        figures.look = {look.at(0), look.at(1), look.at(2), look.at(3)};
         for (const Json& part : json.at("parts")) figures.parts.push_back({part.at(0), part.at(1), part.at(2)});
         return figures;
     });

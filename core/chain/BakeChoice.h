@@ -29,6 +29,14 @@ std::string bakeChoiceJson(const BakeChoice& choice);
 /// @throws InputError
 BakeChoice bakeChoiceFromJson(const std::string& text);
 
+/// How far a baked level looks off its source where it was seen when it was baked; of none where nothing is covered.
+struct BakedLook {
+    double mean = 0, worst = 0, p95 = 0;  ///< CIELAB; the worst is the mean from one direction
+    double pixelsTall = 0;
+
+    bool operator==(const BakedLook&) const = default;
+};
+
 /// What came of a bake, kept with the level.
 struct BakeFigures {
     int sheet = 0;
@@ -38,6 +46,7 @@ struct BakeFigures {
     double texelsPerMetre = 0;            ///< along a side
     std::size_t covered = 0, missed = 0;  ///< texels
     std::vector<PartShare> parts;
+    BakedLook look;
     /// PNG: white where the level is, red where nothing was found.
     std::shared_ptr<const std::string> misses;
     std::shared_ptr<const Mesh> bare;  ///< the level as it was before, for baking again; not kept in files

@@ -1,0 +1,106 @@
+// The part of the Asset desk that has to do with sheets: which one is seen, what is pointed at on it and on the model,
+// and the bakes that are started from it.
+#include "app/desks/AssetDesk.h"
+#include "app/desks/Places.h"
+#include "app/panels/Widgets.h"
+#include "app/sheet/SheetPanel.h"
+#include "app/sheet/SheetPicture.h"
+#include "app/sheet/SheetWork.h"
+#include "app/sightline/SightlineStrip.h"
+#include "app/viewport/ViewArea.h"
+
+namespace um::app {
+
+void AssetDesk::connectSheet() {
+    connect(m_view, &ViewArea::sheetWanted, this, &AssetDesk::openSheet);
+    connect(m_sheetPanel, &SheetPanel::closed, m_view, &ViewArea::toggleSheet);
+    connect(m_sheetPanel, &SheetPanel::bakeWanted, this, &AssetDesk::bakeShown);
+    connect(m_sheetPanel, &SheetPanel::missWanted, this, &AssetDesk::goToMiss);
+    connect(m_sheetPanel, &SheetPanel::choiceChanged, this, [this](const BakeChoice& choice) {
+        Document next = m_model.document();
+        next.bake = choice;
+        m_model.change(tr("How to bake"), std::move(next));
+    });
+    const auto showMaterials = [this] {
+        const bool checker = m_sheetIsOpen && m_sheetPanel->value() == SheetValue::Checker;
+        m_view->setMaterialLook(m_sheetIsOpen ? m_sheetPanel->without() : 0, checker);
+    };
+    connect(m_sheetPanel, &SheetPanel::withoutChanged, this, showMaterials);
+    connect(m_sheetPanel, &SheetPanel::contentWanted, this, [this, showMaterials] {
+        showMaterials();
+        const auto mesh = shownMesh();
+        m_miss = 0;
+        if (!m_sheetIsOpen || !mesh) return;
+        const Level* level = shownLevel();
+        m_sheetWork->makeReady(mesh, m_sheetPanel->material(), m_sheetPanel->value(),
+                               level != nullptr && level->bake ? level->bake->misses : nullptr);
+    });
+    connect(m_sheetWork, &SheetWork::contentReady, this, [this](const auto& content) {
+        if (content->mesh == shownMesh()) m_sheetPanel->setContent(content);
+    });
+    connect(m_sheetWork, &SheetWork::filledIn, m_sheetPanel, &SheetPanel::showUnfinished);
+    connect(&m_sheetWork->bakingJob(), &Job::ended, this, [this] {
+        // What was filling in gives way to what there is.
+        if (m_sheetIsOpen && !m_sheetWork->readingJob().isRunning()) m_sheetPanel->setContent(m_sheetPanel->content());
+    });
+    connect(m_sheetWork, &SheetWork::said, &m_messages, &MessageBar::say);
+    connect(m_sheetPanel, &SheetPanel::chartPointedAt, this, [this](const std::vector<SheetContent::Side>& rim) {
+        std::vector<ViewArea::ChartSide> sides;
+        for (const SheetContent::Side& side : rim) sides.push_back({side.from, side.to, side.normal});
+        m_view->setChart(std::move(sides));
+    });
+    connect(m_sheetPanel, &SheetPanel::placeChosen, this, [this](const Vec3d& place) {
+        if (const auto mesh = shownMesh()) m_places->goTo(mesh, place);
+    });
+    connect(&m_view->viewport(), &Viewport::clicked, this, [this](const QPointF& place) {
+        if (!m_sheetIsOpen || !m_model.isOpen() || m_view->viewport().isOtherAt(place)) return;
+        const auto ray = m_view->viewport().rayThrough(place);
+        m_sheetWork->lookUp(shownMesh(), ray.from, ray.direction);
+    });
+    connect(m_sheetWork, &SheetWork::met, this, [this](const auto& mesh, TriangleId triangle, const Vec3d& place) {
+        if (mesh == shownMesh()) m_sheetPanel->pointAt(triangle, place);
+    });
+}
+
+void AssetDesk::openSheet(bool open) {
+    m_sheetIsOpen = open;
+    m_view->setChart({});
+    refresh();
+    emit m_sheetPanel->contentWanted();
+}
+
+void AssetDesk::refreshSheet() {
+    const bool isKept = m_shown.level >= 0 && shownLevel() != nullptr;
+    m_sheetPanel->show(nameOf(m_shown), shownMesh(), shownLevel(), isKept, m_model.document().bake);
+}
+
+void AssetDesk::bakeShown() {
+    if (!m_model.isOpen()) return;
+    if (m_shown.level < 0) {
+        m_messages.say(m_preview && m_shown.level == Shown::preview
+                           ? tr("Keep the preview as a level first; then it can be baked.")
+                           : tr("Choose a level first: it is baked from the source."));
+        return;
+    }
+    m_sheetWork->bake(std::size_t(m_shown.level), m_pixelsPerUnit,
+                      m_sightline->pixelsAt(m_model.document().viewerDistance));
+}
+
+void AssetDesk::goToMiss() {
+    const Level* level = shownLevel();
+    const auto content = m_sheetPanel->content();
+    if (level == nullptr || !level->bake || !level->bake->misses || !content || content->mesh != level->mesh) return;
+    if (m_sheetPanel->value() != SheetValue::Misses) m_sheetPanel->chooseValue(SheetValue::Misses);
+    const std::vector<QPointF> places = placesOfMisses(*level->bake->misses);
+    for (std::size_t tried = 0; tried < places.size(); ++tried) {
+        const QPointF& place = places[m_miss++ % places.size()];
+        // Of any material that shares the sheet.
+        const TriangleId triangle = triangleAtUv(*level->mesh, {place.x(), 1 - place.y()});
+        if (triangle == level->mesh->triangleCount()) continue;
+        m_places->goTo(level->mesh, content->placeOnSurface(triangle, place));
+        m_sheetPanel->picture().setMark(place);
+        return;
+    }
+}
+
+}  // namespace um::app

@@ -1,0 +1,51 @@
+#pragma once
+/// What the Sheet computes beside the window: baking a level of the document, and making its textures ready to be seen.
+#include "app/desks/DocumentModel.h"
+#include "app/jobs/Job.h"
+#include "app/sheet/SheetContent.h"
+
+#include <mutex>
+
+namespace um::app {
+
+class SheetWork : public QObject {
+    Q_OBJECT
+
+public:
+    explicit SheetWork(DocumentModel& model, QObject* parent = nullptr);
+
+    /// Bakes a level as the document says, and measures how far it then looks off where the viewer stands.
+    /// @param pixelsPerUnit  there; 0 leaves that out
+    void bake(std::size_t level, double pixelsPerUnit, double pixelsTall);
+    /// @see makeSheetContent
+    void makeReady(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
+                   std::shared_ptr<const std::string> misses);
+    /// Finds out which place of a mesh a line of sight meets first.
+    void lookUp(std::shared_ptr<const Mesh> mesh, const Vec3d& from, const Vec3d& direction);
+    Job& bakingJob() { return m_baking; }
+    Job& readingJob() { return m_reading; }
+    bool isIdle() const { return !m_baking.isRunning() && !m_reading.isRunning() && !m_lookingUp.isRunning(); }
+    void cancel();
+
+signals:
+    void contentReady(const std::shared_ptr<const um::app::SheetContent>& content);
+    /// A small picture of the base colour, as far as it is.
+    void filledIn(const QImage& image);
+    /// What was looked up.
+    void met(const std::shared_ptr<const um::Mesh>& mesh, um::TriangleId triangle, const um::Vec3d& place);
+    void said(const QString& sentence);
+
+private:
+    /// Filled by the threads that bake, looked at by the window's.
+    struct Filling {
+        std::mutex mutex;
+        QImage image;
+    };
+
+    DocumentModel& m_model;
+    Job m_baking, m_reading, m_lookingUp;
+    std::shared_ptr<Filling> m_filling;
+    QTimer m_looking;
+};
+
+}  // namespace um::app
