@@ -74,7 +74,8 @@ SheetPanel::SheetPanel(Job& baking, QWidget* parent)
     connect(close, &QPushButton::clicked, this, &SheetPanel::closed);
     auto* head = new QHBoxLayout;
     head->addWidget(m_heading);
-    head->addWidget(m_facts, 1);
+    head->addWidget(m_facts);
+    head->addStretch();
     head->addWidget(close);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
@@ -251,6 +252,7 @@ void SheetPanel::connectAll() {
 
 void SheetPanel::openSettings(bool open) {
     m_how->setChecked(open);
+    m_how->setText(open ? tr("Back") : tr("How …"));
     m_seen->setVisible(!open);
     m_settings->setVisible(open);
     m_heading->setText(open ? tr("HOW LEVELS ARE BAKED") : tr("SHEET"));

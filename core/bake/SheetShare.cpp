@@ -62,13 +62,31 @@ std::string_view nameOf(SheetShare share) {
 std::vector<double> seenSamples(const Mesh& mesh, const Progress& progress) {
     constexpr int directions = 26, pixels = 384;
     std::vector<double> samples(mesh.triangleCount(), 0);
+    // What light passes through hides nothing: what lies behind it is drawn by itself.
+    std::vector<std::uint8_t> isClear(mesh.triangleCount(), 0);
+    std::vector<TriangleId> solidTriangles;
+    Mesh solid;
+    for (const Section& section : mesh.sections)
+        for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
+            const TriangleId t = section.firstTriangle + i;
+            isClear[t] = mesh.materials[section.material].alpha == Material::Alpha::Blend ? 1 : 0;
+            if (isClear[t] == 0) solidTriangles.push_back(t);
+        }
+    const bool hasClear = solidTriangles.size() < mesh.triangleCount();
+    if (hasClear) {
+        solid.positions = mesh.positions;
+        for (const TriangleId t : solidTriangles) solid.triangles.push_back(mesh.triangles[t]);
+    }
     const Box3f box = boundingBox(mesh);
     int done = 0;
     for (const Mat3d& turn : evenDirections(directions)) {
         progress.at(double(done++) / directions);
         const FlatView view{turn, box.center().cast<double>(), pixels / std::max(1e-30, diagonal(mesh))};
         for (const TriangleId t : drawTriangles(mesh, view, pixels, pixels, 1).triangles)
-            if (t != TriangleMap::nothing) ++samples[t];
+            if (t != TriangleMap::nothing && (!hasClear || isClear[t] != 0)) ++samples[t];
+        if (!hasClear) continue;
+        for (const TriangleId t : drawTriangles(solid, view, pixels, pixels, 1).triangles)
+            if (t != TriangleMap::nothing) ++samples[solidTriangles[t]];
     }
     return samples;
 }

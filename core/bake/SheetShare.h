@@ -26,7 +26,8 @@ struct PartFactor {
     bool operator==(const PartFactor&) const = default;
 };
 
-/// Of how many samples of pictures from 26 directions each triangle is what is seen first.
+/// Of how many samples of pictures from 26 directions each triangle is what is seen first, on or through what is
+/// transparent.
 /// @throws Cancelled
 std::vector<double> seenSamples(const Mesh& mesh, const Progress& progress);
 

@@ -1,5 +1,6 @@
 #include "document/Report.h"
 
+#include "bake/LookDifference.h"
 #include "base/File.h"
 #include "base/Units.h"
 #include "draw/Picture.h"
@@ -209,6 +210,27 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                          formatNumber(use.density / pixelsPerUnit),
                          formatCount(std::size_t(use.enough(pixelsPerUnit))) + " px",
                          formatNumber(100 * use.stretched) + " %"});
+        html += "</table>\n";
+    }
+
+    const bool isTextured =
+        std::any_of(judged.begin(), judged.end(), [](const Judged& one) { return !one.level->mesh->textures.empty(); });
+    if (isTextured) {
+        html += "<h2>Look at " + formatLength(distance) + ", lit, in CIELAB</h2>\n<table>\n" +
+                row({"", "off on average", "p95", "from the worst side", "which is", "baked"}, "th");
+        std::vector<std::string> unreadable;
+        const SurfaceMaterial own(source, unreadable);
+        for (const Judged& one : judged) {
+            const LookDifference look = measureLook(own, SurfaceMaterial(*one.level->mesh, unreadable), pixelsPerUnit,
+                                                    progress.span(0.75, 0.75));
+            std::string baked = "no";
+            if (one.level->bake)
+                baked = formatCount(std::size_t(one.level->bake->sheet)) + " px, " +
+                        formatCount(one.level->bake->missed) + " of " + formatCount(one.level->bake->covered) +
+                        " texels missed";
+            html += row({escaped(one.level->name), formatNumber(look.mean), formatNumber(look.p95),
+                         formatNumber(look.worst), describe(Direction{look.azimuth, look.elevation}), baked});
+        }
         html += "</table>\n";
     }
 

@@ -75,6 +75,21 @@ private slots:
         QVERIFY(std::abs(sheet - 1) < 1e-9 && std::abs(all - 1) < 1e-9);
     }
 
+    void seesThroughGlass() {
+        Mesh mesh = ballAndHidden();
+        mesh.materials.push_back(mesh.materials[0]);
+        mesh.materials.back().alpha = Material::Alpha::Blend;
+        mesh.sections.back().material = 1;  // the box
+        const std::vector<double> seen = seenSamples(mesh, Progress());
+        std::array<double, 3> sums{};
+        for (std::size_t s = 0; s < 3; ++s)
+            for (std::size_t t = 0; t < mesh.sections[s].triangleCount; ++t)
+                sums[s] += seen[mesh.sections[s].firstTriangle + t];
+        // Both balls alike but for what they hide of each other, and the glass itself as well.
+        QVERIFY(std::abs(sums[1] / sums[0] - 1) < 0.05);
+        QVERIFY(sums[2] > sums[1]);
+    }
+
     void multipliesTexelsByPartFactors() {
         const Mesh mesh = ballAndHidden();
         BakeChoice choice = small();
