@@ -49,7 +49,6 @@ public:
     }
 
     void run() {
-        if (wants("welcome")) take("welcome");
         if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "jar-twin", "jar-texels", "export", "night"}))
             jar();
         if (wantsAny({"jar-chain", "jar-amber", "chain-card"})) jarChain();
