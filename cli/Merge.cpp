@@ -1,4 +1,5 @@
 #include "bake/Merge.h"
+#include "bake/AlikeMaterials.h"
 #include "base/Error.h"
 #include "base/Units.h"
 #include "cli/Commands.h"
@@ -12,7 +13,7 @@ namespace {
 struct Options {
     std::string in, out, share = "density", channels, unit, json;
     int sheet = 2048, padding = 8;
-    bool joinParts = false, predict = false;
+    bool joinParts = false, predict = false, alike = false;
 };
 
 std::string megabytes(double bytes) {
@@ -36,6 +37,44 @@ Json costJson(const MaterialCost& cost) {
             {"texture_bytes", cost.textureBytes}};
 }
 
+using Groups = std::vector<std::vector<std::uint32_t>>;
+
+std::string sentenceOf(const Mesh& mesh, const Groups& groups) {
+    std::string sentence;
+    for (const auto& group : groups) {
+        sentence += sentence.empty() ? "" : "; ";
+        for (std::size_t i = 0; i < group.size(); ++i)
+            sentence += (i == 0 ? "" : i + 1 < group.size() ? ", " : " and ") + mesh.materials[group[i]].name;
+    }
+    return sentence;
+}
+
+Json groupsJson(const Mesh& mesh, const Groups& groups) {
+    Json json = Json::array();
+    for (const auto& group : groups) {
+        Json names = Json::array();
+        for (const std::uint32_t m : group) names.push_back(mesh.materials[m].name);
+        json.push_back(names);
+    }
+    return json;
+}
+
+// Nearly equal materials alone become one each; nothing is laid out anew.
+int joinAlike(const Options& options, const Mesh& mesh, const Groups& groups, const Answer& answer) {
+    Mesh joined = mesh;
+    joinAlikeMaterials(joined, groups);
+    const MaterialCost before = materialCostOf(mesh), after = materialCostOf(joined);
+    {
+        const TerminalProgress terminal("Writing");
+        writeMesh(joined, options.out, terminal.progress());
+    }
+    answer.line("Joined nearly equal materials of " + options.in + ": " + sentenceOf(before, after) + " -> " +
+                options.out);
+    answer.line(groups.empty() ? std::string("  No two are nearly the same.") : "  " + sentenceOf(mesh, groups));
+    answer.json({{"before", costJson(before)}, {"after", costJson(after)}, {"alike", groupsJson(mesh, groups)}});
+    return done;
+}
+
 int run(const Options& options) {
     const Answer answer(options.json);
     MergeSettings settings;
@@ -51,10 +90,19 @@ int run(const Options& options) {
     if (!options.predict) formatOfExtension(options.out);
     const MeshFile file = readWithNotes(options.in, options.unit);
     const MaterialCost before = materialCostOf(file.mesh);
+    const Groups alike = options.predict || options.alike ? findAlikeMaterials(file.mesh, Progress()) : Groups();
+    if (options.alike && !options.predict) return joinAlike(options, file.mesh, alike, answer);
     if (options.predict) {
         const MaterialCost after = predictMerge(file.mesh, settings);
         answer.line("Merging " + options.in + " would take " + sentenceOf(before, after));
-        answer.json({{"before", costJson(before)}, {"predicted", costJson(after)}});
+        if (!alike.empty()) {
+            Mesh joined = file.mesh;
+            joinAlikeMaterials(joined, alike);
+            answer.line("  Nearly the same are " + sentenceOf(file.mesh, alike) + ": --alike would join them alone, " +
+                        sentenceOf(before, materialCostOf(joined)));
+        }
+        answer.json(
+            {{"before", costJson(before)}, {"predicted", costJson(after)}, {"alike", groupsJson(file.mesh, alike)}});
         return done;
     }
     const Merged merged = [&] {
@@ -94,6 +142,7 @@ void addMerge(CLI::App& app, int& code) {
     command->add_option("--channels", options->channels,
                         "any of base, normal, roughness, occlusion, emission, opacity");
     command->add_flag("--join-parts", options->joinParts, "make one part of all: a single draw call");
+    command->add_flag("--alike", options->alike, "only join materials that are nearly the same, without a sheet");
     command->add_flag("--predict", options->predict, "only say what it would come to");
     command->add_option("--unit", options->unit, "unit of files that do not say theirs (mm, cm, m, in, ft)");
     command->add_option("--json", options->json, "write the figures as JSON; - for standard output");

@@ -253,6 +253,24 @@ private slots:
                                                                                             {"--padding", "9000"}})
             QCOMPARE(umesh({"bake", m_sphere, level, out, option, value}).code, 2);
         QCOMPARE(umesh({"bake", m_sphere, level, out, "--density", "9000px/m"}).code, 2);
+        const std::vector<std::pair<std::string, std::string>> wrong = {
+            {"--share", "fairly"}, {"--factor", "Glass"}, {"--factor", "Nobody=2"}, {"--cage", "deep"}};
+        for (const auto& [name, text] : wrong)
+            QVERIFY2(umesh({"bake", m_sphere, level, out, "--sheet", "64", name, text}).code == 2, text.c_str());
+        const Json seen = Json::parse(
+            umesh({"bake", m_sphere, level, out, "--sheet", "64", "--share", "seen", "--cage", "2x", "--json", "-"})
+                .out);
+        QCOMPARE(seen["parts"].size(), std::size_t(1));
+        QCOMPARE(seen["parts"][0]["sheet"].get<double>(), 1.0);
+        // How far it looks off where it is seen; with its normal map less than without.
+        const auto lookOff = [&](const std::string& file) {
+            return Json::parse(umesh({"measure", m_sphere, file, "--silhouette", "120px", "--look", "--json", "-"}).out)
+                .at("look")
+                .at("mean")
+                .get<double>();
+        };
+        QVERIFY(lookOff(out) < lookOff(level));
+        QCOMPARE(umesh({"measure", m_sphere, level, "--look"}).code, 2);
         QCOMPARE(umesh({"bake", m_sphere, (m_folder / "none.glb").string(), out}).code, 1);
     }
 

@@ -1,4 +1,5 @@
 // Several materials in one sheet: what is seen stays the same, and so does the geometry.
+#include "bake/AlikeMaterials.h"
 #include "bake/Merge.h"
 #include "base/Error.h"
 #include "tests/support/Files.h"
@@ -205,6 +206,48 @@ private slots:
             const Vec3f color = after.look(t, Vec3f::Constant(1.0f / 3)).baseColor;
             QVERIFY((color - Vec3f(isBox ? 0 : 1, 0, isBox ? 1 : 0)).norm() < 1e-4f);
         }
+    }
+
+    void findsMaterialsThatAreNearlyTheSame() {
+        const auto sheet = [](float y) { return test::moved(test::makeSheet(2, 2), {0, double(y), 0}); };
+        Mesh mesh = test::joined(test::joined(test::joined(sheet(0), sheet(1)), sheet(2)), sheet(3));
+        mesh.materials.assign(4, Material());
+        for (std::uint32_t m = 0; m < 4; ++m) {
+            mesh.materials[m].name = std::string(1, char('A' + m));
+            mesh.sections[m].material = m;
+        }
+        mesh.materials[2].roughness += 0.01f;    // nearly the same
+        mesh.materials[3].baseColor[0] += 0.1f;  // clearly another
+        mesh.materials.push_back(Material());    // of nothing
+        using Groups = std::vector<std::vector<std::uint32_t>>;
+        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 1, 2}}));
+        // Glass is drawn in another way, however much it is alike.
+        mesh.materials[1].alpha = Material::Alpha::Blend;
+        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 2}}));
+        mesh.materials[1].alpha = Material::Alpha::Opaque;
+        // Pictures go by what they show.
+        const auto picture = [&](int value) {
+            Image image;
+            image.width = image.height = 8;
+            image.texels.assign(64, {std::uint8_t(value), 100, 100, 255});
+            mesh.textures.push_back({"t", "image/png", std::make_shared<const std::string>(pngOf(image)), 8, 8});
+            return int(mesh.textures.size()) - 1;
+        };
+        mesh.materials[0].baseColorTexture.texture = picture(100);
+        mesh.materials[1].baseColorTexture.texture = picture(104);  // off by 1 of 255 on average
+        mesh.materials[2].baseColorTexture.texture = picture(140);
+        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 1}}));
+        mesh.textures[1].bytes = std::make_shared<const std::string>("no picture");
+        QVERIFY(findAlikeMaterials(mesh, Progress()).empty());
+
+        const std::size_t triangles = mesh.triangleCount();
+        const double before = test::volume(mesh);
+        for (Section& section : mesh.sections) section.part = 0;
+        joinAlikeMaterials(mesh, {{0, 1}});
+        requireSound(mesh, "joined");
+        QCOMPARE(mesh.sections.size(), std::size_t(3));
+        QCOMPARE(mesh.triangleCount(), triangles);
+        QCOMPARE(test::volume(mesh), before);
     }
 };
 
