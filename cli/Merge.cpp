@@ -1,5 +1,6 @@
 #include "bake/Merge.h"
 #include "bake/AlikeMaterials.h"
+#include "bake/LookDifference.h"
 #include "base/Error.h"
 #include "base/Units.h"
 #include "cli/Commands.h"
@@ -13,6 +14,7 @@ namespace {
 struct Options {
     std::string in, out, share = "density", channels, unit, json;
     int sheet = 2048, padding = 8;
+    std::vector<std::string> standIns;
     bool joinParts = false, predict = false, alike = false;
 };
 
@@ -59,20 +61,80 @@ Json groupsJson(const Mesh& mesh, const Groups& groups) {
     return json;
 }
 
+// `worn paint=red paint`: the second in the place of the first.
+Groups groupsFrom(const std::vector<std::string>& typed, const Mesh& mesh) {
+    const auto numberOf = [&](const std::string& name) {
+        for (std::uint32_t m = 0; m < mesh.materials.size(); ++m)
+            if (mesh.materials[m].name == name) return m;
+        throw InputError("There is no material " + name + " in the mesh.");
+    };
+    Groups groups;
+    for (const std::string& text : typed) {
+        const std::size_t at = text.find('=');
+        if (at == std::string::npos)
+            throw InputError("\"" + text + "\" says nothing of a stand-in: type MATERIAL=THE ONE IN ITS PLACE.");
+        groups.push_back({numberOf(text.substr(at + 1)), numberOf(text.substr(0, at))});
+    }
+    return groups;
+}
+
+double lookOff(const Mesh& before, const Mesh& after, const Progress& progress) {
+    constexpr double pixelsTall = 300;
+    std::vector<std::string> unreadable;
+    return measureLook(SurfaceMaterial(before, unreadable), SurfaceMaterial(after, unreadable),
+                       pixelsTall / std::max(1e-30, diagonal(before)), progress)
+        .mean;
+}
+
 // Nearly equal materials alone become one each; nothing is laid out anew.
 int joinAlike(const Options& options, const Mesh& mesh, const Groups& groups, const Answer& answer) {
     Mesh joined = mesh;
     joinAlikeMaterials(joined, groups);
     const MaterialCost before = materialCostOf(mesh), after = materialCostOf(joined);
+    const double off = [&] {
+        const TerminalProgress terminal("Comparing looks");
+        return lookOff(mesh, joined, terminal.progress());
+    }();
     {
         const TerminalProgress terminal("Writing");
         writeMesh(joined, options.out, terminal.progress());
     }
-    answer.line("Joined nearly equal materials of " + options.in + ": " + sentenceOf(before, after) + " -> " +
-                options.out);
+    answer.line("Joined materials of " + options.in + ": " + sentenceOf(before, after) + "; looks off by " +
+                formatNumber(off) + " (CIELAB) -> " + options.out);
     answer.line(groups.empty() ? std::string("  No two are nearly the same.") : "  " + sentenceOf(mesh, groups));
-    answer.json({{"before", costJson(before)}, {"after", costJson(after)}, {"alike", groupsJson(mesh, groups)}});
+    answer.json({{"before", costJson(before)},
+                 {"after", costJson(after)},
+                 {"look_off", off},
+                 {"joined", groupsJson(mesh, groups)}});
     return done;
+}
+
+// What could be joined without a sheet, with what it would cost the eye.
+Json offerAlike(const Mesh& mesh, const MaterialCost& before, const Answer& answer) {
+    Json offers = Json::array();
+    Groups nearly = findAlikeMaterials(mesh, Alikeness::Nearly, Progress());
+    for (const Groups& groups : {nearly, findAlikeMaterials(mesh, Alikeness::OnTheWhole, Progress())}) {
+        const bool isNearly = groups == nearly;
+        if (groups.empty() || (isNearly && !offers.empty())) continue;
+        Mesh joined = mesh;
+        joinAlikeMaterials(joined, groups);
+        const double off = lookOff(mesh, joined, Progress());
+        std::string how = "--alike joins them alone";
+        if (!isNearly) {
+            how.clear();
+            for (const auto& group : groups)
+                for (std::size_t i = 1; i < group.size(); ++i)
+                    how += (how.empty() ? "" : " ") + std::string("--stand-in \"") + mesh.materials[group[i]].name +
+                           "=" + mesh.materials[group.front()].name + "\"";
+        }
+        answer.line("  " + std::string(isNearly ? "Nearly the same" : "On the whole alike") + " are " +
+                    sentenceOf(mesh, groups) + " (" + how + ", looks off by " + formatNumber(off) +
+                    " in CIELAB): " + sentenceOf(before, materialCostOf(joined)));
+        offers.push_back({{"alike", isNearly ? "nearly" : "on the whole"},
+                          {"materials", groupsJson(mesh, groups)},
+                          {"look_off", off}});
+    }
+    return offers;
 }
 
 int run(const Options& options) {
@@ -90,19 +152,17 @@ int run(const Options& options) {
     if (!options.predict) formatOfExtension(options.out);
     const MeshFile file = readWithNotes(options.in, options.unit);
     const MaterialCost before = materialCostOf(file.mesh);
-    const Groups alike = options.predict || options.alike ? findAlikeMaterials(file.mesh, Progress()) : Groups();
-    if (options.alike && !options.predict) return joinAlike(options, file.mesh, alike, answer);
+    if (!options.predict && (options.alike || !options.standIns.empty())) {
+        Groups groups = options.alike ? findAlikeMaterials(file.mesh, Alikeness::Nearly, Progress()) : Groups();
+        for (auto& group : groupsFrom(options.standIns, file.mesh)) groups.push_back(std::move(group));
+        return joinAlike(options, file.mesh, groups, answer);
+    }
     if (options.predict) {
         const MaterialCost after = predictMerge(file.mesh, settings);
         answer.line("Merging " + options.in + " would take " + sentenceOf(before, after));
-        if (!alike.empty()) {
-            Mesh joined = file.mesh;
-            joinAlikeMaterials(joined, alike);
-            answer.line("  Nearly the same are " + sentenceOf(file.mesh, alike) + ": --alike would join them alone, " +
-                        sentenceOf(before, materialCostOf(joined)));
-        }
-        answer.json(
-            {{"before", costJson(before)}, {"predicted", costJson(after)}, {"alike", groupsJson(file.mesh, alike)}});
+        answer.json({{"before", costJson(before)},
+                     {"predicted", costJson(after)},
+                     {"alike", offerAlike(file.mesh, before, answer)}});
         return done;
     }
     const Merged merged = [&] {
@@ -143,6 +203,10 @@ void addMerge(CLI::App& app, int& code) {
                         "any of base, normal, roughness, occlusion, emission, opacity");
     command->add_flag("--join-parts", options->joinParts, "make one part of all: a single draw call");
     command->add_flag("--alike", options->alike, "only join materials that are nearly the same, without a sheet");
+    command
+        ->add_option("--stand-in", options->standIns,
+                     "only put one material in another's place, as in \"worn=painted\"")
+        ->delimiter('\0');
     command->add_flag("--predict", options->predict, "only say what it would come to");
     command->add_option("--unit", options->unit, "unit of files that do not say theirs (mm, cm, m, in, ft)");
     command->add_option("--json", options->json, "write the figures as JSON; - for standard output");

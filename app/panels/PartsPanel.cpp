@@ -112,6 +112,8 @@ PartsPanel::PartsPanel(QWidget* parent)
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    // A long chain needs the room below; the list is scrolled then.
+    scroll->setMinimumHeight(52);
     m_properties->setContentsMargins(9, 2, 9, 0);
     m_properties->setSpacing(2);
     auto* column = new QVBoxLayout(this);

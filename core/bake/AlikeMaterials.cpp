@@ -12,10 +12,48 @@ namespace {
 
 constexpr float mostOff = 0.02f;
 constexpr double mostOffOfTexels = 3;  // of 255, the mean over all of them
+constexpr double mostOffOfMeans = 12;  // likewise, of the mean and the standard deviation of each channel
+
+// What a picture is like on the whole.
+struct Tone {
+    std::array<double, 4> mean{}, spread{};
+};
+
+Tone toneOf(const Image& image) {
+    Tone tone;
+    const auto count = double(image.texels.size());
+    for (std::size_t k = 0; k < 4; ++k) {
+        double sum = 0, squares = 0;
+        for (const auto& texel : image.texels) {
+            sum += texel[k];
+            squares += double(texel[k]) * texel[k];
+        }
+        tone.mean[k] = sum / count;
+        tone.spread[k] = std::sqrt(std::max(0.0, squares / count - tone.mean[k] * tone.mean[k]));
+    }
+    return tone;
+}
+
+bool areTonesAlike(const Image& a, const Image& b) {
+    const Tone x = toneOf(a), y = toneOf(b);
+    for (std::size_t k = 0; k < 4; ++k)
+        if (std::abs(x.mean[k] - y.mean[k]) > mostOffOfMeans || std::abs(x.spread[k] - y.spread[k]) > mostOffOfMeans)
+            return false;
+    return true;
+}
+
+bool areTexelsAlike(const Image& a, const Image& b) {
+    if (a.width != b.width || a.height != b.height) return false;
+    double sum = 0;
+    for (std::size_t i = 0; i < a.texels.size(); ++i)
+        for (std::size_t k = 0; k < 4; ++k) sum += std::abs(int(a.texels[i][k]) - int(b.texels[i][k]));
+    return sum / (4 * double(a.texels.size())) < mostOffOfTexels;
+}
 
 class Comparison {
 public:
-    explicit Comparison(const Mesh& mesh) : m_mesh(mesh), m_images(mesh.textures.size()) {}
+    Comparison(const Mesh& mesh, Alikeness alikeness)
+        : m_mesh(mesh), m_alikeness(alikeness), m_images(mesh.textures.size()) {}
 
     bool areAlike(const Material& a, const Material& b) {
         if (a.alpha != b.alpha || a.doubleSided != b.doubleSided) return false;
@@ -46,15 +84,11 @@ private:
         const Texture &first = m_mesh.textures[a], &second = m_mesh.textures[b];
         if (first.wrapU != second.wrapU || first.wrapV != second.wrapV) return false;
         if (first.bytes && second.bytes && *first.bytes == *second.bytes) return true;
-        if (first.width != second.width || first.height != second.height) return false;
         const auto [known, isNew] = m_known.try_emplace(std::minmax(a, b), false);
         if (!isNew) return known->second;
         const Image *x = imageOf(a), *y = imageOf(b);
-        if (x == nullptr || y == nullptr || x->texels.size() != y->texels.size()) return false;
-        double sum = 0;
-        for (std::size_t i = 0; i < x->texels.size(); ++i)
-            for (std::size_t k = 0; k < 4; ++k) sum += std::abs(int(x->texels[i][k]) - int(y->texels[i][k]));
-        return known->second = sum / (4 * double(x->texels.size())) < mostOffOfTexels;
+        if (x == nullptr || y == nullptr || x->texels.empty() || y->texels.empty()) return false;
+        return known->second = m_alikeness == Alikeness::Nearly ? areTexelsAlike(*x, *y) : areTonesAlike(*x, *y);
     }
 
     const Image* imageOf(std::size_t texture) {
@@ -70,17 +104,19 @@ private:
     }
 
     const Mesh& m_mesh;
+    Alikeness m_alikeness;
     std::vector<std::optional<Image>> m_images;
     std::map<std::pair<std::size_t, std::size_t>, bool> m_known;
 };
 
 }  // namespace
 
-std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, const Progress& progress) {
+std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, Alikeness alikeness,
+                                                           const Progress& progress) {
     std::vector<std::uint8_t> isUsed(mesh.materials.size(), 0);
     for (const Section& section : mesh.sections)
         if (section.triangleCount > 0) isUsed[section.material] = 1;
-    Comparison comparison(mesh);
+    Comparison comparison(mesh, alikeness);
     std::vector<std::vector<std::uint32_t>> groups;
     for (std::uint32_t m = 0; m < mesh.materials.size(); ++m) {
         progress.at(double(m) / double(mesh.materials.size()));

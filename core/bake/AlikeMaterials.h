@@ -5,12 +5,18 @@
 
 namespace um {
 
+enum class Alikeness : unsigned char {
+    Nearly,     ///< pictures have one size and differ by less than 3 of 255 on average
+    OnTheWhole  ///< pictures are as bright, coloured and varied, whatever their sizes and patterns: for a person to
+                ///< judge
+};
+
 /// Groups of two or more, each in the order of the mesh's materials; a group's first one could stand for the others.
 /// Materials without triangles are left out. Alike are those that are drawn in the same way, of which no factor differs
-/// by more than a fiftieth, and whose pictures have one size and differ by less than 3 of 255 on average; what cannot
-/// be read is like nothing but itself.
+/// by more than a fiftieth, and whose pictures are alike; what cannot be read is like nothing but itself.
 /// @throws Cancelled
-std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, const Progress& progress);
+std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, Alikeness alikeness,
+                                                           const Progress& progress);
 
 /// The first of each group in the place of all. Triangles are grouped anew by part and material.
 void joinAlikeMaterials(Mesh& mesh, const std::vector<std::vector<std::uint32_t>>& groups);

@@ -271,6 +271,9 @@ private slots:
         };
         QVERIFY(lookOff(out) < lookOff(level));
         QCOMPARE(umesh({"measure", m_sphere, level, "--look"}).code, 2);
+        QCOMPARE(umesh({"merge", m_sphere, out, "--stand-in", "nobody=none"}).code, 2);
+        const Json alike = Json::parse(umesh({"merge", m_sphere, "--predict", "--json", "-"}).out);
+        QVERIFY(alike["alike"].is_array() && alike["alike"].empty());  // of one material
         QCOMPARE(umesh({"bake", m_sphere, (m_folder / "none.glb").string(), out}).code, 1);
     }
 

@@ -220,10 +220,10 @@ private slots:
         mesh.materials[3].baseColor[0] += 0.1f;  // clearly another
         mesh.materials.push_back(Material());    // of nothing
         using Groups = std::vector<std::vector<std::uint32_t>>;
-        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 1, 2}}));
+        QCOMPARE(findAlikeMaterials(mesh, Alikeness::Nearly, Progress()), (Groups{{0, 1, 2}}));
         // Glass is drawn in another way, however much it is alike.
         mesh.materials[1].alpha = Material::Alpha::Blend;
-        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 2}}));
+        QCOMPARE(findAlikeMaterials(mesh, Alikeness::Nearly, Progress()), (Groups{{0, 2}}));
         mesh.materials[1].alpha = Material::Alpha::Opaque;
         // Pictures go by what they show.
         const auto picture = [&](int value) {
@@ -236,9 +236,24 @@ private slots:
         mesh.materials[0].baseColorTexture.texture = picture(100);
         mesh.materials[1].baseColorTexture.texture = picture(104);  // off by 1 of 255 on average
         mesh.materials[2].baseColorTexture.texture = picture(140);
-        QCOMPARE(findAlikeMaterials(mesh, Progress()), (Groups{{0, 1}}));
+        QCOMPARE(findAlikeMaterials(mesh, Alikeness::Nearly, Progress()), (Groups{{0, 1}}));
         mesh.textures[1].bytes = std::make_shared<const std::string>("no picture");
-        QVERIFY(findAlikeMaterials(mesh, Progress()).empty());
+        QVERIFY(findAlikeMaterials(mesh, Alikeness::Nearly, Progress()).empty());
+
+        // On the whole it is how bright and how varied they are, whatever the size.
+        const auto stripes = [&](int size, int width, int dark) {
+            Image image;
+            image.width = image.height = size;
+            for (int i = 0; i < size * size; ++i)
+                image.texels.push_back({std::uint8_t(i / width % 2 == 0 ? dark : 200), 100, 100, 255});
+            mesh.textures.push_back({"s", "image/png", std::make_shared<const std::string>(pngOf(image)), size, size});
+            return int(mesh.textures.size()) - 1;
+        };
+        mesh.materials[0].baseColorTexture.texture = stripes(8, 2, 40);
+        mesh.materials[1].baseColorTexture.texture = stripes(16, 4, 44);
+        mesh.materials[2].baseColorTexture.texture = stripes(16, 4, 120);
+        QVERIFY(findAlikeMaterials(mesh, Alikeness::Nearly, Progress()).empty());
+        QCOMPARE(findAlikeMaterials(mesh, Alikeness::OnTheWhole, Progress()), (Groups{{0, 1}}));
 
         const std::size_t triangles = mesh.triangleCount();
         const double before = test::volume(mesh);
