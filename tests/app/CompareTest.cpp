@@ -152,8 +152,8 @@ private slots:
         key(Qt::Key_C);
         const QImage lit = test::pictureOf(*m_window);
         const QColor middle = lit.pixelColor(lit.width() / 2, lit.height() / 2);
-        // The glaze is (180, 90, 50), more or less lit, under a film of white gloss: as light, each channel is the glaze's
-        // times one factor and the same addition to all.
+        // The glaze is (180, 90, 50), more or less lit, under a film of white gloss: as light, each channel is the
+        // glaze's times one factor and the same addition to all.
         const auto light = [](int value) { return std::pow(value / 255.0, 2.2); };
         const double diffuse = (light(middle.red()) - light(middle.green())) / (light(180) - light(90));
         const double gloss = light(middle.green()) - diffuse * light(90);
