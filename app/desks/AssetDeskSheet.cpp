@@ -38,7 +38,9 @@ void AssetDesk::connectSheet() {
     connect(m_sheetWork, &SheetWork::contentReady, this, [this](const auto& content) {
         if (content->mesh == shownMesh()) m_sheetPanel->setContent(content);
     });
-    connect(m_sheetWork, &SheetWork::filledIn, m_sheetPanel, &SheetPanel::showUnfinished);
+    connect(m_sheetWork, &SheetWork::filledIn, this, [this](const auto& mesh, const QImage& image) {
+        if (mesh == shownMesh()) m_sheetPanel->showUnfinished(image);
+    });
     connect(&m_sheetWork->bakingJob(), &Job::ended, this, [this] {
         // What was filling in gives way to what there is.
         if (m_sheetIsOpen && !m_sheetWork->readingJob().isRunning()) m_sheetPanel->setContent(m_sheetPanel->content());

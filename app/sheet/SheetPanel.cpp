@@ -329,66 +329,71 @@ void SheetPanel::fillValues(bool knowsMisses) {
     m_lit->setVisible(m_value->count() > 1);
 }
 
-// A slider for each part; what it takes and what it shows stand beside it once that is known.
+// A row for each part; sliders that are there already stay, so that they can be dragged and stepped on.
 void SheetPanel::fillParts() {
-    while (QLayoutItem* item = m_partRows->takeAt(0)) {
-        if (item->widget() != nullptr) item->widget()->deleteLater();
-        delete item;
-    }
-    const std::vector<PartShare> shares = m_figures ? m_figures->parts : std::vector<PartShare>();
-    std::vector<std::string> names;
-    if (!shares.empty())
-        for (const PartShare& share : shares) names.push_back(share.part);
+    PartRows rows{{}, m_figures ? m_figures->parts : std::vector<PartShare>()};
+    if (!rows.shares.empty())
+        for (const PartShare& share : rows.shares) rows.names.push_back(share.part);
     else if (m_mesh)
-        for (const Part& part : m_mesh->parts) names.push_back(part.name);
-    m_parts->setVisible(names.size() > 1);
-    if (names.size() <= 1) return;
-    int row = 0;
-    for (const std::string& name : names) {
-        auto* label = makeQuietLabel(QString::fromStdString(name));
-        auto* takes = makeQuietLabel();
-        const auto share =
-            std::find_if(shares.begin(), shares.end(), [&](const PartShare& s) { return s.part == name; });
-        if (share != shares.end()) {
-            takes->setText(tr("%1 % of it, %2 % seen").arg(percent(share->sheet), percent(share->seen)));
-            if (share->isHog()) {
-                takes->setObjectName("warn");
-                takes->setToolTip(tr("It takes far more of the sheet than it shows: give it a smaller factor"));
-            }
+        for (const Part& part : m_mesh->parts) rows.names.push_back(part.name);
+    if (rows.names.size() <= 1) rows = {};
+    if (rows != m_rowsShown) {
+        m_rowsShown = rows;
+        while (QLayoutItem* item = m_partRows->takeAt(0)) {
+            if (item->widget() != nullptr) item->widget()->deleteLater();
+            delete item;
         }
-        const auto known = std::find_if(m_choice.factors.begin(), m_choice.factors.end(),
-                                        [&](const PartFactor& f) { return f.part == name; });
-        const double factor = known != m_choice.factors.end() ? known->factor : 1;
-        auto* slider = new QSlider(Qt::Horizontal);
-        slider->setObjectName("factor " + QString::fromStdString(name));
-        slider->setRange(-mostSteps, mostSteps);
-        slider->setFixedWidth(84);
-        slider->setValue(int(std::lround(stepsOfDoubling * std::log2(factor))));
-        slider->setToolTip(tr("How many times the texels along a side this part gets"));
-        auto* value = makeQuietLabel();
-        const auto tell = [value](int steps) {
-            value->setText(
-                QString::fromStdString(formatNumber(std::round(100 * std::exp2(steps / stepsOfDoubling)) / 100)) +
-                " x");
-        };
-        tell(slider->value());
-        value->setMinimumWidth(value->fontMetrics().horizontalAdvance("0.00 x"));
-        connect(slider, &QSlider::valueChanged, this, [this, slider, tell, name](int steps) {
-            tell(steps);
-            if (slider->isSliderDown()) return;
-            change([&](BakeChoice& c) {
-                std::erase_if(c.factors, [&](const PartFactor& f) { return f.part == name; });
-                if (steps != 0)
-                    c.factors.push_back({name, std::round(1000 * std::exp2(steps / stepsOfDoubling)) / 1000});
-            });
-        });
-        connect(slider, &QSlider::sliderReleased, this, [slider] { emit slider->valueChanged(slider->value()); });
-        m_partRows->addWidget(label, row, 0);
-        m_partRows->addWidget(takes, row, 1);
-        m_partRows->addWidget(slider, row, 2);
-        m_partRows->addWidget(value, row, 3);
-        ++row;
+        for (std::size_t i = 0; i < rows.names.size(); ++i)
+            addPartRow(rows.names[i], rows.shares.empty() ? nullptr : &rows.shares[i]);
+        m_parts->setVisible(!rows.names.empty());
     }
+    m_isSettingFactors = true;
+    for (int row = 0; row < int(rows.names.size()); ++row) {
+        auto* slider = qobject_cast<QSlider*>(m_partRows->itemAtPosition(row, 2)->widget());
+        const auto known = std::find_if(m_choice.factors.begin(), m_choice.factors.end(),
+                                        [&](const PartFactor& f) { return f.part == rows.names[std::size_t(row)]; });
+        const double factor = known != m_choice.factors.end() ? known->factor : 1;
+        if (!slider->isSliderDown()) slider->setValue(int(std::lround(stepsOfDoubling * std::log2(factor))));
+    }
+    m_isSettingFactors = false;
+}
+
+// What the part takes and what is seen of it, once that is known, and a slider.
+void SheetPanel::addPartRow(const std::string& name, const PartShare* share) {
+    auto* takes = makeQuietLabel();
+    if (share != nullptr) {
+        takes->setText(tr("%1 % of it, %2 % seen").arg(percent(share->sheet), percent(share->seen)));
+        if (share->isHog()) {
+            takes->setObjectName("warn");
+            takes->setToolTip(tr("It takes far more of the sheet than it shows: give it a smaller factor"));
+        }
+    }
+    auto* slider = new QSlider(Qt::Horizontal);
+    slider->setObjectName("factor " + QString::fromStdString(name));
+    slider->setRange(-mostSteps, mostSteps);
+    slider->setFixedWidth(84);
+    slider->setToolTip(tr("How many times the texels along a side this part gets"));
+    auto* value = makeQuietLabel();
+    const auto factorOf = [](int steps) { return std::round(100 * std::exp2(steps / stepsOfDoubling)) / 100; };
+    const auto tell = [value, factorOf](int steps) { value->setText(number(factorOf(steps)) + " x"); };
+    tell(0);
+    value->setMinimumWidth(value->fontMetrics().horizontalAdvance("0.00 x"));
+    const auto decide = [this, slider, factorOf, name] {
+        change([&](BakeChoice& c) {
+            std::erase_if(c.factors, [&](const PartFactor& f) { return f.part == name; });
+            if (slider->value() != 0) c.factors.push_back({name, factorOf(slider->value())});
+        });
+    };
+    connect(slider, &QSlider::valueChanged, this, [this, slider, tell, decide](int steps) {
+        tell(steps);
+        if (!slider->isSliderDown() && !m_isSettingFactors) decide();
+    });
+    connect(slider, &QSlider::sliderReleased, this, decide);
+    const int row = m_partRows->count() / 4;
+    m_partRows->addWidget(makeQuietLabel(QString::fromStdString(name)), row, 0);
+    m_partRows->addWidget(takes, row, 1);
+    m_partRows->addWidget(slider, row, 2);
+    m_partRows->addWidget(value, row, 3);
 }
 
 std::uint32_t SheetPanel::material() const {

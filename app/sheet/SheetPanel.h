@@ -69,6 +69,7 @@ private:
     void change(const std::function<void(BakeChoice&)>& edit);
     void fillValues(bool knowsMisses);
     void fillParts();
+    void addPartRow(const std::string& name, const PartShare* share);
     void pointAtChart(const QPointF& place, bool isChosen);
 
     std::shared_ptr<const Mesh> m_mesh;
@@ -86,6 +87,14 @@ private:
     QCheckBox *m_join, *m_apart, *m_occlusion, *m_keep;
     QWidget *m_seen, *m_settings, *m_parts;
     QGridLayout* m_partRows;
+    /// What the rows of parts tell.
+    struct PartRows {
+        std::vector<std::string> names;
+        std::vector<PartShare> shares;
+        bool operator==(const PartRows&) const = default;
+    };
+    PartRows m_rowsShown;
+    bool m_isSettingFactors = false;
     unsigned m_without = 0;
 };
 

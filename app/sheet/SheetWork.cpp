@@ -38,7 +38,7 @@ SheetWork::SheetWork(DocumentModel& model, QObject* parent) : QObject(parent), m
     m_looking.setInterval(lookEvery);
     connect(&m_looking, &QTimer::timeout, this, [this] {
         const std::lock_guard lock(m_filling->mutex);
-        emit filledIn(m_filling->image.copy());
+        emit filledIn(m_filling->level, m_filling->image.copy());
     });
     connect(&m_baking, &Job::ended, &m_looking, &QTimer::stop);
 }
@@ -51,6 +51,7 @@ void SheetWork::bake(std::size_t number, double pixelsPerUnit, double pixelsTall
     // Baked again, it comes from what it was before.
     const std::shared_ptr<const Mesh> bare = level.bake && level.bake->bare ? level.bake->bare : level.mesh;
     m_filling = std::make_shared<Filling>();
+    m_filling->level = level.mesh;
     m_filling->image = QImage(fillingSize, fillingSize, QImage::Format_RGB32);
     m_filling->image.fill(QColor(206, 209, 207));
     m_looking.start();

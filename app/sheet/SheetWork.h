@@ -29,8 +29,8 @@ public:
 
 signals:
     void contentReady(const std::shared_ptr<const um::app::SheetContent>& content);
-    /// A small picture of the base colour, as far as it is.
-    void filledIn(const QImage& image);
+    /// A small picture of a level's base colour, as far as it is.
+    void filledIn(const std::shared_ptr<const um::Mesh>& level, const QImage& image);
     /// What was looked up.
     void met(const std::shared_ptr<const um::Mesh>& mesh, um::TriangleId triangle, const um::Vec3d& place);
     void said(const QString& sentence);
@@ -38,6 +38,7 @@ signals:
 private:
     /// Filled by the threads that bake, looked at by the window's.
     struct Filling {
+        std::shared_ptr<const Mesh> level;
         std::mutex mutex;
         QImage image;
     };

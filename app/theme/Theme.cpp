@@ -133,6 +133,7 @@ QString Theme::styleSheet() const {
         QLabel#soft { color: @softInk; }
         QLabel#good { color: @accent; font-weight: 600; }
         QLabel#bad { color: @brick; }
+        QLabel#warn { color: @amber; }
     )";
     const std::pair<const char*, QColor> names[] = {
         {"@accentTint", accentTint}, {"@accent", accent}, {"@onAccent", onAccent},
