@@ -45,7 +45,7 @@ namespace {
 
 constexpr int leftWidth = 222;
 constexpr int rightWidth = 292;
-constexpr int sheetWidth = 372;
+constexpr int sheetWidth = 344;
 
 QWidget* makePanel(int width) {
     auto* panel = new QWidget;

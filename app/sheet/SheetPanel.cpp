@@ -300,7 +300,7 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
     if (m_figures) {
         const BakeFigures& f = *m_figures;
         if (f.charts > 0)
-            figures = tr("%1 charts, stretch %2, sheet %3 % full, %4 texels a metre\n")
+            figures = tr("%1 charts, stretch %2, %3 % full, %4 texels a metre\n")
                           .arg(QString::fromStdString(formatCount(f.charts)), number(f.stretch), percent(f.fill),
                                QString::fromStdString(formatCount(std::size_t(f.texelsPerMetre))));
         figures += f.missed == 0 ? tr("Every texel found the source.")
@@ -371,7 +371,7 @@ void SheetPanel::addPartRow(const std::string& name, const PartShare* share) {
     auto* slider = new QSlider(Qt::Horizontal);
     slider->setObjectName("factor " + QString::fromStdString(name));
     slider->setRange(-mostSteps, mostSteps);
-    slider->setFixedWidth(84);
+    slider->setFixedWidth(64);
     slider->setToolTip(tr("How many times the texels along a side this part gets"));
     auto* value = makeQuietLabel();
     const auto factorOf = [](int steps) { return std::round(100 * std::exp2(steps / stepsOfDoubling)) / 100; };
