@@ -61,7 +61,6 @@ signals:
     void chartPointedAt(const std::vector<um::app::SheetContent::Side>& rim);
     void placeChosen(const um::Vec3d& place);
     void closed();
-    void problem(const QString& sentence);
 
 private:
     QWidget* makeSettings();
