@@ -32,7 +32,10 @@ Document withSource(Document document, std::shared_ptr<const Mesh> mesh) {
     document.sourceHash = hashBytes(
         {std::as_bytes(std::span(document.source->positions)), std::as_bytes(std::span(document.source->triangles))});
     document.embedSource = true;
-    for (Level& level : document.levels) forgetMeasured(level);
+    for (Level& level : document.levels) {
+        forgetMeasured(level);
+        if (level.bake) level.bake->look = {};
+    }
     return document;
 }
 
@@ -44,7 +47,10 @@ Document withUnit(Document document, double metresPerUnit) {
         return changed;
     };
     document.source = inUnit(document.source);
-    for (Level& level : document.levels) level.mesh = inUnit(level.mesh);
+    for (Level& level : document.levels) {
+        level.mesh = inUnit(level.mesh);
+        if (level.bake && level.bake->bare) level.bake->bare = inUnit(level.bake->bare);
+    }
     return document;
 }
 
@@ -80,6 +86,8 @@ std::optional<Document> withMeshReplaced(Document document, const std::shared_pt
         if (level.mesh != old) continue;
         level.mesh = mesh;
         forgetMeasured(level);
+        // Baked again, it is to come from this one.
+        if (level.bake) level.bake->bare.reset();
         isThere = true;
     }
     if (!isThere) return std::nullopt;
@@ -117,6 +125,7 @@ Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr
     one.recipe.target = std::to_string(one.mesh->triangleCount());
     one.isHandmade = true;
     one.targetMet = true;
+    one.bake.reset();
     one.made.clear();
     forgetMeasured(one);
     return document;

@@ -250,6 +250,17 @@ private slots:
         QVERIFY(with && with->levels[0].mesh == mesh && with->levels[0].bake == figures);
         QVERIFY(!withBakedLevel(document, mesh, mesh, figures));
 
+        // What was baked, and what it is baked from again, go along with changes of the level.
+        Document kept = *with;
+        kept.levels[0].bake->bare = bare;
+        kept.levels[0].bake->look = {1, 2, 3, 100};
+        const Document inMillimetres = withUnit(kept, 0.001);
+        QCOMPARE(inMillimetres.levels[0].bake->bare->metresPerUnit, 0.001);
+        QCOMPARE(withSource(kept, bare).levels[0].bake->look, BakedLook());
+        QVERIFY(!withHandmadeLevel(kept, 0, bare).levels[0].bake);
+        const auto repaired = withMeshReplaced(kept, mesh, bare);
+        QVERIFY(repaired && repaired->levels[0].bake && !repaired->levels[0].bake->bare);
+
         const test::Folder folder;
         saveDocument(*with, folder / "a.umesh", Progress());
         const Document again = openDocument(folder / "a.umesh", Progress());
