@@ -22,6 +22,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <functional>
+#include <numeric>
 #include <random>
 
 namespace um::bench {
@@ -159,9 +160,11 @@ void baking(std::size_t triangles) {
     std::vector<std::string> notes;
     const SurfaceMaterial material(source, notes);
     const Cage cage = makeCage(source, level, {}, Progress());
+    std::vector<TriangleId> all(dressed.triangleCount());
+    std::iota(all.begin(), all.end(), TriangleId(0));
     Sheet sheet;
     const double transferring =
-        medianSeconds(1, [&] { sheet = transfer(material, dressed, cage, TransferSettings(), Progress()); });
+        medianSeconds(1, [&] { sheet = transfer(material, dressed, all, cage, TransferSettings(), Progress()); });
     const std::size_t rays = 2 * 4 * sheet.covered;
     const double casting = secondsOfPlainRays(source, level, rays);
     std::printf("  %-44s %7.3f s   %5.2fx as many plain rays   goal 4.00x   %s\n", "transfer, all channels",

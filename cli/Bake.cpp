@@ -4,6 +4,7 @@
 #include "chain/BakeChoice.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "mesh/Join.h"
 
 #include <chrono>
 #include <memory>
@@ -14,7 +15,7 @@ namespace {
 struct Options {
     std::string source, level, out, json, unit, channels, share = "area";
     std::string screen = "1440px,50deg";
-    std::vector<std::string> factors;
+    std::vector<std::string> factors, also;
     BakeChoice choice;
 };
 
@@ -28,8 +29,9 @@ PartFactor factorFrom(const std::string& text) {
     return {text.substr(0, at), number->number};
 }
 
-std::filesystem::path besideOut(const std::filesystem::path& out, const std::string& name) {
-    return out.parent_path() / (out.stem().string() + "_" + name + ".png");
+std::filesystem::path besideOut(const std::filesystem::path& out, const ExtraImage& extra) {
+    const std::string number = extra.sheet > 0 ? "_" + std::to_string(extra.sheet + 1) : "";
+    return out.parent_path() / (out.stem().string() + "_" + extra.name + number + ".png");
 }
 
 int run(const Options& options) {
@@ -38,13 +40,14 @@ int run(const Options& options) {
     BakeChoice choice = options.choice;
     choice.share = parseSheetShare(options.share);
     for (const std::string& factor : options.factors) choice.factors.push_back(factorFrom(factor));
-    const MeshFile source = readWithNotes(options.source, options.unit);
+    MeshFile source = readWithNotes(options.source, options.unit);
+    for (const std::string& also : options.also) joinTo(source.mesh, readWithNotes(also, options.unit).mesh);
     MeshFile level = readWithNotes(options.level, options.unit);
     // A level that does not say its unit is in its source's.
     if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
     const double metres = source.mesh.metresPerUnit;
     BakeSettings settings = settingsFor(choice, source.mesh, parseScreen(options.screen));
-    if (!options.channels.empty()) settings.channels = parseBakeChannels(options.channels);
+    if (!options.channels.empty()) settings.dress.channels = parseBakeChannels(options.channels);
     const auto begin = std::chrono::steady_clock::now();
     const Baked baked = [&] {
         const TerminalProgress terminal("Baking");
@@ -54,7 +57,7 @@ int run(const Options& options) {
     {
         const TerminalProgress terminal("Writing");
         for (const ExtraImage& extra : baked.extras)
-            writeWhole(besideOut(options.out, extra.name), [&](FileWriter& writer) { writer.write(extra.bytes); });
+            writeWhole(besideOut(options.out, extra), [&](FileWriter& writer) { writer.write(extra.bytes); });
         writeMesh(baked.level, options.out, terminal.progress());
     }
     const Unwrapped& unwrapped = baked.unwrapped;
@@ -70,8 +73,10 @@ int run(const Options& options) {
     Json json = {{"source", meshJson(options.source, source.mesh)},
                  {"level", meshJson(options.out, baked.level)},
                  {"sheet", choice.sheet},
-                 {"texels_covered", baked.sheet.covered},
-                 {"texels_missed", baked.sheet.missed},
+                 {"sheets", baked.sheets},
+                 {"bits", choice.bits},
+                 {"texels_covered", baked.covered},
+                 {"texels_missed", baked.missed},
                  {"deepest_cage", baked.deepest},
                  {"draw_calls", {{"before", level.mesh.sections.size()}, {"after", baked.level.sections.size()}}},
                  {"materials", {{"before", level.mesh.materials.size()}, {"after", baked.level.materials.size()}}},
@@ -86,7 +91,7 @@ int run(const Options& options) {
     json["parts"] = Json::array();
     for (const PartShare& part : baked.parts)
         json["parts"].push_back({{"part", part.part}, {"sheet", part.sheet}, {"seen", part.seen}});
-    if (settings.channels.height) json["height_span"] = baked.heightSpan;
+    if (settings.dress.channels.height) json["height_span"] = baked.heightSpan;
     answer.json(json);
     return done;
 }
@@ -101,6 +106,10 @@ void addBake(CLI::App& app, int& code) {
     command->add_option("LEVEL", options->level, "mesh to bake to")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj)")->required();
     command->add_option("--sheet", options->choice.sheet, "texels on a side")->capture_default_str();
+    command->add_option("--sheets", options->choice.sheets, "at most; each is a material of its own")
+        ->capture_default_str();
+    command->add_option("--bits", options->choice.bits, "of each value in the images: 8 or 16")->capture_default_str();
+    command->add_option("--also", options->also, "another mesh with detail, in the same place; again for others");
     command->add_option("--density", options->choice.density,
                         "texels a length instead of as many as fit, as in 400px/m");
     command->add_option("--padding", options->choice.padding, "texels between charts")->capture_default_str();

@@ -5,7 +5,10 @@
 #include "base/Units.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
+#include "mesh/Materials.h"
 
+#include <cmath>
+#include <map>
 #include <memory>
 
 namespace um::cli {
@@ -13,8 +16,8 @@ namespace {
 
 struct Options {
     std::string in, out, share = "density", channels, unit, json;
-    int sheet = 2048, padding = 8;
-    std::vector<std::string> standIns;
+    int sheet = 2048, padding = 8, bits = 8;
+    std::vector<std::string> standIns, onto, apart;
     bool joinParts = false, predict = false, alike = false;
 };
 
@@ -61,21 +64,80 @@ Json groupsJson(const Mesh& mesh, const Groups& groups) {
     return json;
 }
 
+std::uint32_t materialNamed(const Mesh& mesh, const std::string& name) {
+    for (std::uint32_t m = 0; m < mesh.materials.size(); ++m)
+        if (mesh.materials[m].name == name) return m;
+    throw InputError("There is no material " + name + " in the mesh.");
+}
+
 // `worn paint=red paint`: the second in the place of the first.
 Groups groupsFrom(const std::vector<std::string>& typed, const Mesh& mesh) {
-    const auto numberOf = [&](const std::string& name) {
-        for (std::uint32_t m = 0; m < mesh.materials.size(); ++m)
-            if (mesh.materials[m].name == name) return m;
-        throw InputError("There is no material " + name + " in the mesh.");
-    };
     Groups groups;
     for (const std::string& text : typed) {
         const std::size_t at = text.find('=');
         if (at == std::string::npos)
             throw InputError("\"" + text + "\" says nothing of a stand-in: type MATERIAL=THE ONE IN ITS PLACE.");
-        groups.push_back({numberOf(text.substr(at + 1)), numberOf(text.substr(0, at))});
+        groups.push_back({materialNamed(mesh, text.substr(at + 1)), materialNamed(mesh, text.substr(0, at))});
     }
     return groups;
+}
+
+// `brick=2`: on the second sheet. All others go on the first, but for those that are to stay apart.
+std::vector<int> sheetsFrom(const Options& options, const Mesh& mesh) {
+    std::vector<int> sheetOf(mesh.materials.size(), 0);
+    for (const std::string& text : options.onto) {
+        const std::size_t at = text.rfind('=');
+        const auto number =
+            at == std::string::npos ? std::nullopt : parseNumberWithSuffix(std::string_view(text).substr(at + 1));
+        if (!number || !number->suffix.empty() || number->number != std::floor(number->number) || number->number < 1 ||
+            number->number > 64)
+            throw InputError("\"" + text + "\" names no sheet: type MATERIAL=2, with a number from 1 to 64.");
+        sheetOf[materialNamed(mesh, text.substr(0, at))] = int(number->number) - 1;
+    }
+    for (const std::string& name : options.apart) sheetOf[materialNamed(mesh, name)] = leftOut;
+    return sheetOf;
+}
+
+// What each material takes of the sheets, and what leaving out those that repeat would come to.
+Json roomsJson(const Mesh& mesh, const MergeSettings& settings, const MaterialCost& before, const Answer& answer) {
+    const std::vector<MaterialRoom> rooms = materialRooms(mesh);
+    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
+    const auto keeps = [](const std::vector<MergedSheet>& sheets, std::size_t number) {
+        return number < sheets.size() ? formatNumber(std::round(100 * std::min(1.0, sheets[number].density))) : "100";
+    };
+    std::map<int, double> texels;  // by sheet
+    for (std::size_t m = 0; m < rooms.size(); ++m)
+        if (isUsed[m] != 0 && settings.sheetOf[m] != leftOut) texels[settings.sheetOf[m]] += rooms[m].texels;
+    const std::vector<MergedSheet> sheets = layOutMerge(mesh, settings, Progress());
+    Json json = Json::array();
+    std::size_t number = 0;
+    for (const auto& [sheet, all] : texels) {
+        answer.line("  Sheet " + std::to_string(number + 1) + ": textures at " + keeps(sheets, number) +
+                    " % of their texels along a side, fill " + formatNumber(100 * sheets[number].fill) + " %");
+        for (std::uint32_t m = 0; m < rooms.size(); ++m) {
+            if (isUsed[m] == 0 || settings.sheetOf[m] != sheet) continue;
+            const double share = all > 0 ? rooms[m].texels / all : 0;
+            json.push_back({{"material", mesh.materials[m].name},
+                            {"sheet", number + 1},
+                            {"density", sheets[number].density},
+                            {"share", share},
+                            {"times_over", rooms[m].timesOver},
+                            {"repeats", rooms[m].repeats}});
+            if (!rooms[m].repeats) continue;
+            MergeSettings without = settings;
+            without.sheetOf[m] = leftOut;
+            const bool anyLeft =
+                std::any_of(without.sheetOf.begin(), without.sheetOf.end(), [&](int one) { return one == sheet; });
+            answer.line("    " + mesh.materials[m].name + " repeats, " + formatNumber(rooms[m].timesOver) +
+                        " times over, and takes " + formatNumber(100 * share) + " % of it. Left out (--apart \"" +
+                        mesh.materials[m].name + "\")" +
+                        (anyLeft ? ", the others keep " + keeps(layOutMerge(mesh, without, Progress()), number) + " %"
+                                 : std::string()) +
+                        ": " + sentenceOf(before, predictMerge(mesh, without)));
+        }
+        ++number;
+    }
+    return json;
 }
 
 double lookOff(const Mesh& before, const Mesh& after, const Progress& progress) {
@@ -146,8 +208,10 @@ int run(const Options& options) {
     settings.sheet = options.sheet;
     settings.padding = options.padding;
     settings.share = parseSheetShare(options.share);
-    settings.joinParts = options.joinParts;
-    if (!options.channels.empty()) settings.channels = parseBakeChannels(options.channels);
+    if (options.bits != 8 && options.bits != 16) throw InputError("Images have 8 or 16 bits a value.");
+    settings.dress.joinParts = options.joinParts;
+    settings.dress.deep = options.bits == 16;
+    if (!options.channels.empty()) settings.dress.channels = parseBakeChannels(options.channels);
     if (options.out.empty() && !options.predict) throw InputError("Name a file to write, or ask for --predict.");
     if (!options.predict) formatOfExtension(options.out);
     const MeshFile file = readWithNotes(options.in, options.unit);
@@ -157,11 +221,13 @@ int run(const Options& options) {
         for (auto& group : groupsFrom(options.standIns, file.mesh)) groups.push_back(std::move(group));
         return joinAlike(options, file.mesh, groups, answer);
     }
+    settings.sheetOf = sheetsFrom(options, file.mesh);
     if (options.predict) {
         const MaterialCost after = predictMerge(file.mesh, settings);
         answer.line("Merging " + options.in + " would take " + sentenceOf(before, after));
         answer.json({{"before", costJson(before)},
                      {"predicted", costJson(after)},
+                     {"on_sheets", roomsJson(file.mesh, settings, before, answer)},
                      {"alike", offerAlike(file.mesh, before, answer)}});
         return done;
     }
@@ -174,16 +240,21 @@ int run(const Options& options) {
         writeMesh(merged.mesh, options.out, terminal.progress());
     }
     const MaterialCost after = materialCostOf(merged.mesh);
+    std::string fills;
+    Json sheets = Json::array();
+    for (const MergedSheet& sheet : merged.sheets) {
+        fills += (fills.empty() ? "" : ", ") + formatNumber(100 * sheet.fill);
+        sheets.push_back({{"fill", sheet.fill}, {"density", sheet.density}});
+    }
     answer.line("Merged " + options.in + ": " + sentenceOf(before, after) + "; " + formatCount(merged.islands) +
-                " pieces, fill " + formatNumber(100 * merged.fill) + " % -> " + options.out);
+                " pieces, fill " + fills + " % -> " + options.out);
     for (const std::string& note : merged.notes) answer.line("  " + note);
     answer.json({{"source", meshJson(options.in, file.mesh)},
                  {"merged", meshJson(options.out, merged.mesh)},
                  {"before", costJson(before)},
                  {"after", costJson(after)},
                  {"pieces", merged.islands},
-                 {"fill", merged.fill},
-                 {"density", merged.density},
+                 {"sheets", sheets},
                  {"notes", merged.notes}});
     return done;
 }
@@ -201,6 +272,13 @@ void addMerge(CLI::App& app, int& code) {
     command->add_option("--share", options->share, "of the sheet: density, area or seen")->capture_default_str();
     command->add_option("--channels", options->channels,
                         "any of base, normal, roughness, occlusion, emission, opacity");
+    command->add_option("--bits", options->bits, "of each value in the images: 8 or 16")->capture_default_str();
+    command->add_option("--onto", options->onto, "put a material on another sheet, as in \"brick=2\"; again for others")
+        ->delimiter('\0');
+    command
+        ->add_option("--apart", options->apart,
+                     "leave a material its own textures, as where they repeat; again for others")
+        ->delimiter('\0');
     command->add_flag("--join-parts", options->joinParts, "make one part of all: a single draw call");
     command->add_flag("--alike", options->alike, "only join materials that are nearly the same, without a sheet");
     command

@@ -32,8 +32,12 @@ void AssetDesk::connectSheet() {
         m_miss = 0;
         if (!m_sheetIsOpen || !mesh) return;
         const Level* level = shownLevel();
-        m_sheetWork->makeReady(mesh, m_sheetPanel->material(), m_sheetPanel->value(),
-                               level != nullptr && level->bake ? level->bake->misses : nullptr);
+        const std::uint32_t material = m_sheetPanel->material();
+        std::shared_ptr<const std::string> misses;
+        if (level != nullptr && level->bake)
+            if (const std::size_t sheet = sheetOf(*mesh, material); sheet < level->bake->misses.size())
+                misses = level->bake->misses[sheet];
+        m_sheetWork->makeReady(mesh, material, m_sheetPanel->value(), misses);
     });
     connect(m_sheetWork, &SheetWork::contentReady, this, [this](const auto& content) {
         if (content->mesh == shownMesh()) m_sheetPanel->setContent(content);
@@ -91,17 +95,26 @@ void AssetDesk::bakeShown() {
 void AssetDesk::goToMiss() {
     const Level* level = shownLevel();
     const auto content = m_sheetPanel->content();
-    if (level == nullptr || !level->bake || !level->bake->misses || !content || content->mesh != level->mesh) return;
+    if (level == nullptr || !level->bake || !content || content->mesh != level->mesh) return;
     if (m_sheetPanel->value() != SheetValue::Misses) m_sheetPanel->chooseValue(SheetValue::Misses);
-    const std::vector<QPointF> places = placesOfMisses(*level->bake->misses);
-    for (std::size_t tried = 0; tried < places.size(); ++tried) {
-        const QPointF& place = places[m_miss++ % places.size()];
-        // Of any material that shares the sheet.
-        const TriangleId triangle = triangleAtUv(*level->mesh, {place.x(), 1 - place.y()});
-        if (triangle == level->mesh->triangleCount()) continue;
-        m_places->goTo(level->mesh, content->placeOnSurface(triangle, place));
-        m_sheetPanel->picture().setMark(place);
-        return;
+    const Mesh& mesh = *level->mesh;
+    // What is left of the sheet that is seen, then the others, then that one again.
+    const std::size_t sheets = level->bake->misses.size(), seen = sheetOf(mesh, m_sheetPanel->material());
+    for (std::size_t i = 0; i <= sheets && sheets > 0; ++i) {
+        const std::size_t sheet = (seen + i) % sheets;
+        std::vector<std::uint8_t> isOnIt(mesh.materials.size());
+        for (std::uint32_t m = 0; m < isOnIt.size(); ++m) isOnIt[m] = sheetOf(mesh, m) == sheet ? 1 : 0;
+        const std::vector<QPointF> places = placesOfMisses(*level->bake->misses[sheet]);
+        for (std::size_t next = i > 0 ? 0 : m_miss; next < places.size(); ++next) {
+            const QPointF place = places[next];
+            const TriangleId triangle = triangleAtUv(mesh, {place.x(), 1 - place.y()}, isOnIt);
+            if (triangle == mesh.triangleCount()) continue;
+            if (sheet != seen) m_sheetPanel->showSheetOf(triangle);
+            m_miss = next + 1;
+            m_places->goTo(level->mesh, content->placeOnSurface(triangle, place));
+            m_sheetPanel->picture().setMark(place);
+            return;
+        }
     }
 }
 

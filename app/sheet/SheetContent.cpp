@@ -120,6 +120,16 @@ std::vector<std::uint32_t> materialsWithOwnTextures(const Mesh& mesh) {
     return result;
 }
 
+std::size_t sheetOf(const Mesh& mesh, std::uint32_t material) {
+    // Materials stand in the order of their sheets.
+    std::vector<std::array<int, 5>> before;
+    for (const Material& one : mesh.materials) {
+        if (std::find(before.begin(), before.end(), texturesOf(one)) == before.end()) before.push_back(texturesOf(one));
+        if (&one == &mesh.materials[material]) break;
+    }
+    return std::size_t(std::find(before.begin(), before.end(), texturesOf(mesh.materials[material])) - before.begin());
+}
+
 SheetContent makeSheetContent(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
                               const std::shared_ptr<const std::string>& misses, const Progress& progress) {
     SheetContent content;

@@ -21,6 +21,9 @@ std::vector<SheetValue> valuesOf(const Mesh& mesh, std::uint32_t material, bool 
 /// Materials that show different textures, the first of each kind; materials without triangles are left out.
 std::vector<std::uint32_t> materialsWithOwnTextures(const Mesh& mesh);
 
+/// The number of the sheet that a material of a baked mesh has its textures on.
+std::size_t sheetOf(const Mesh& mesh, std::uint32_t material);
+
 struct SheetContent {
     std::shared_ptr<const Mesh> mesh;
     QImage image;                      ///< null where the mesh has no such texture

@@ -184,7 +184,7 @@ void SheetPanel::connectAll() {
     connect(m_bake, &QPushButton::clicked, this, &SheetPanel::bakeWanted);
     connect(m_miss, &QPushButton::clicked, this, &SheetPanel::missWanted);
     connect(m_material, &QComboBox::activated, this, [this] {
-        fillValues(m_figures && m_figures->misses);
+        fillValues(m_figures && !m_figures->misses.empty());
         emit contentWanted();
     });
     connect(m_value, &QComboBox::activated, this, &SheetPanel::contentWanted);
@@ -294,7 +294,7 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
             for (const std::uint32_t material : materialsWithOwnTextures(*mesh))
                 m_material->addItem(QString::fromStdString(mesh->materials[material].name), material);
         m_material->setVisible(m_material->count() > 1);
-        fillValues(m_figures && m_figures->misses);
+        fillValues(m_figures && !m_figures->misses.empty());
     }
     QString figures;
     if (m_figures) {
@@ -314,7 +314,7 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
     }
     m_figuresLine->setText(figures);
     m_figuresLine->setVisible(!figures.isEmpty());
-    m_miss->setVisible(m_figures && m_figures->missed > 0 && m_figures->misses);
+    m_miss->setVisible(m_figures && m_figures->missed > 0 && !m_figures->misses.empty());
     if (isOther) emit contentWanted();
 }
 
@@ -453,17 +453,24 @@ void SheetPanel::pointAt(TriangleId triangle, const Vec3d& place) {
     if (!m_content || m_content->charts.count == 0 || triangle >= m_content->isOnIt.size()) return;
     if (m_content->isOnIt[triangle] == 0) {
         // It lies on another sheet: that one is shown.
-        for (const Section& section : m_mesh->sections)
-            if (triangle >= section.firstTriangle && triangle - section.firstTriangle < section.triangleCount)
-                if (const int index = m_material->findData(section.material); index >= 0) {
-                    m_material->setCurrentIndex(index);
-                    emit contentWanted();
-                }
+        showSheetOf(triangle);
         return;
     }
     m_picture->setChart(m_content->rimOf(m_content->charts.chartOf[triangle]));
     m_picture->setMark(m_content->placeInSheet(triangle, place));
     emit chartPointedAt(m_content->rimOnSurface(m_content->charts.chartOf[triangle]));
+}
+
+void SheetPanel::showSheetOf(TriangleId triangle) {
+    for (const Section& section : m_mesh->sections) {
+        if (triangle < section.firstTriangle || triangle - section.firstTriangle >= section.triangleCount) continue;
+        for (int index = 0; index < m_material->count(); ++index)
+            if (sheetOf(*m_mesh, m_material->itemData(index).toUInt()) == sheetOf(*m_mesh, section.material)) {
+                m_material->setCurrentIndex(index);
+                emit contentWanted();
+                return;
+            }
+    }
 }
 
 void SheetPanel::pointAtChart(const QPointF& place, bool isChosen) {

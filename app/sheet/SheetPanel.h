@@ -45,6 +45,8 @@ public:
     CommitField* field(const QString& name) const;
     QPushButton& bakeButton() const { return *m_bake; }
     void chooseValue(SheetValue value);
+    /// The sheet that a triangle lies on.
+    void showSheetOf(TriangleId triangle);
     /// How the level is baked, in the picture's place.
     void openSettings(bool open);
 

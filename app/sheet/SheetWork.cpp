@@ -59,7 +59,7 @@ void SheetWork::bake(std::size_t number, double pixelsPerUnit, double pixelsTall
                     screen = document.screen, pixelsPerUnit, pixelsTall,
                     filling = m_filling](const Progress& progress) -> Job::Delivery {
         BakeSettings settings = settingsFor(choice, *source, screen);
-        settings.channels.misses = true;
+        settings.dress.channels.misses = true;
         settings.transfer.tileDone = [filling](const Sheet& sheet, int left, int top, int across) {
             const std::lock_guard lock(filling->mutex);
             fillIn(filling->image, sheet, left, top, across);

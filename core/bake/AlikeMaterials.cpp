@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "files/Image.h"
+#include "mesh/Materials.h"
 
 #include <cmath>
 #include <map>
@@ -113,9 +114,7 @@ private:
 
 std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, Alikeness alikeness,
                                                            const Progress& progress) {
-    std::vector<std::uint8_t> isUsed(mesh.materials.size(), 0);
-    for (const Section& section : mesh.sections)
-        if (section.triangleCount > 0) isUsed[section.material] = 1;
+    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
     Comparison comparison(mesh, alikeness);
     std::vector<std::vector<std::uint32_t>> groups;
     for (std::uint32_t m = 0; m < mesh.materials.size(); ++m) {
@@ -139,17 +138,9 @@ void joinAlikeMaterials(Mesh& mesh, const std::vector<std::vector<std::uint32_t>
     for (std::uint32_t m = 0; m < standIn.size(); ++m) standIn[m] = m;
     for (const std::vector<std::uint32_t>& group : groups)
         for (const std::uint32_t m : group) standIn[m] = group.front();
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint16_t> sectionOf;  // by part and material
-    std::vector<Section> sections;
-    std::vector<std::uint16_t> chosen;
-    for (const std::uint16_t s : sectionOfTriangles(mesh)) {
-        const std::uint32_t part = mesh.sections[s].part, material = standIn[mesh.sections[s].material];
-        const auto [place, isNew] = sectionOf.try_emplace({part, material}, std::uint16_t(sections.size()));
-        if (isNew) sections.push_back({part, material, 0, 0});
-        chosen.push_back(place->second);
-    }
-    mesh.sections = sections;
-    groupBySections(mesh, chosen);
+    std::vector<std::uint32_t> chosen;
+    for (const std::uint16_t s : sectionOfTriangles(mesh)) chosen.push_back(standIn[mesh.sections[s].material]);
+    groupByMaterial(mesh, chosen, false);
 }
 
 }  // namespace um

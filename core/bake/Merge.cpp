@@ -3,6 +3,7 @@
 #include "base/Error.h"
 #include "base/Units.h"
 #include "mesh/Connectivity.h"
+#include "mesh/Materials.h"
 #include "mesh/Normals.h"
 
 #include <cmath>
@@ -13,14 +14,13 @@
 namespace um {
 namespace {
 
-constexpr double withSmallerCopies = 4.0 / 3;
-
 // A piece of UVs that hangs together, or what shows one colour only.
 struct Island {
     std::vector<TriangleId> triangles;
     Patch patch;                          // flat in texels of its own textures
     std::vector<std::uint32_t> vertexOf;  // of the patch, for each corner of the triangles
     bool isSwatch = false;
+    int sheet = 0;
 };
 
 Vec2d largestTexture(const Mesh& mesh, const Material& material) {
@@ -40,37 +40,69 @@ double uvArea(const Mesh& mesh, TriangleId t) {
     return ab.x() * ac.y() - ab.y() * ac.x();
 }
 
+// Numbers of sheets without gaps; all on the first where nothing is said.
+std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settings) {
+    std::vector<int> sheetOf = settings.sheetOf;
+    sheetOf.resize(mesh.materials.size(), settings.sheetOf.empty() ? 0 : leftOut);
+    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
+    std::set<int> numbers;
+    for (std::size_t m = 0; m < sheetOf.size(); ++m)
+        if (isUsed[m] != 0 && sheetOf[m] >= 0) numbers.insert(sheetOf[m]);
+    for (int& sheet : sheetOf) {
+        const auto place = numbers.find(sheet);
+        sheet = place == numbers.end() ? leftOut : int(std::distance(numbers.begin(), place));
+    }
+    return sheetOf;
+}
+
+int countOf(const std::vector<int>& sheetOf) {
+    return sheetOf.empty() ? 0 : *std::max_element(sheetOf.begin(), sheetOf.end()) + 1;
+}
+
 class Merger {
 public:
-    Merger(const Mesh& mesh, const MergeSettings& settings) : m_mesh(mesh), m_settings(settings) {
+    Merger(const Mesh& mesh, const MergeSettings& settings)
+        : m_mesh(mesh),
+          m_settings(settings),
+          m_sheetOf(sheetsOfMaterials(mesh, settings)),
+          m_sheets(countOf(m_sheetOf)) {
         for (const std::uint16_t s : sectionOfTriangles(mesh)) m_materialOf.push_back(mesh.sections[s].material);
         for (const Material& material : mesh.materials) m_sizes.push_back(largestTexture(mesh, material));
+        for (const std::uint32_t material : m_materialOf) m_keepsSome = m_keepsSome || m_sheetOf[material] == leftOut;
+    }
+
+    std::vector<MergedSheet> layOut(const Progress& progress) {
+        if (m_sheets == 0) throw InputError("No material is to go on a sheet; put some on one.");
+        findSameUvs();
+        findIslands();
+        progress.at(0.2);
+        return pack(progress.span(0.2, 1));
     }
 
     Merged merge(const Progress& progress) {
-        findSameUvs();
-        findIslands();
-        progress.at(0.1);
-        std::vector<const Patch*> patches;
-        for (const Island& island : m_islands) patches.push_back(&island.patch);
-        PackSettings packing;
-        packing.size = m_settings.sheet;
-        packing.padding = m_settings.padding;
-        const Packing packed = packCharts(patches, weights(progress.span(0.1, 0.2)), packing, progress.span(0.2, 0.4));
         Merged merged;
+        merged.sheets = layOut(progress.span(0, 0.4));
         merged.islands = m_islands.size();
-        merged.fill = packed.fill;
-        merged.density = packed.texelsPerUnit;
-        merged.mesh = laidOut(packed);
+        merged.mesh = laidOut();
         if (merged.mesh.normals.empty()) makeNormals(merged.mesh, 180);
         const SurfaceMaterial source(m_mesh, merged.notes);
         TransferSettings transferring;
         transferring.size = m_settings.sheet;
         transferring.samples = m_settings.samples;
-        Sheet sheet = repaint(source, merged.mesh, transferring, progress.span(0.4, 0.9));
-        paintSwatches(source, packed, sheet);
-        dilate(sheet);
-        dress(merged.mesh, sheet, m_settings.channels, m_settings.joinParts, progress.span(0.9, 1));
+        std::vector<int> sheetOf;
+        for (const std::uint32_t material : m_materialOf) sheetOf.push_back(m_sheetOf[material]);
+        Mesh dressed = merged.mesh;
+        Dressing dressing(dressed, sheetOf, m_sheets, m_settings.dress);
+        const std::vector<std::vector<TriangleId>> lying = trianglesBySheet(sheetOf, m_sheets);
+        for (int i = 0; i < m_sheets; ++i) {
+            const Progress own = progress.span(0.4 + 0.6 * i / m_sheets, 0.4 + 0.6 * (i + 1) / m_sheets);
+            Sheet sheet = repaint(source, merged.mesh, lying[std::size_t(i)], transferring, own.span(0, 0.85));
+            paintSwatches(source, i, sheet);
+            dilate(sheet);
+            dressing.add(sheet, own.span(0.85, 1));
+        }
+        dressing.finish();
+        merged.mesh = std::move(dressed);
         say(merged);
         return merged;
     }
@@ -109,6 +141,7 @@ private:
         std::vector<std::array<std::uint32_t, 2>> seen(m_mesh.wedgeCount(), {notYet, notYet});
         std::vector<std::uint8_t> isSwatch(count, 0);
         for (std::uint32_t t = 0; t < count; ++t) {
+            if (m_sheetOf[m_materialOf[t]] == leftOut) continue;
             const double area = m_mesh.uvs.empty() ? 0 : uvArea(m_mesh, t);
             const Vec2d& size = m_sizes[m_materialOf[t]];
             const double texels = std::abs(area) * size.x() * size.y();
@@ -129,10 +162,12 @@ private:
         }
         std::map<std::uint32_t, std::uint32_t> numberOf;
         for (std::uint32_t t = 0; t < count; ++t) {
+            if (m_sheetOf[m_materialOf[t]] == leftOut) continue;
             const auto [place, isNew] = numberOf.try_emplace(find(t), std::uint32_t(m_islands.size()));
             if (isNew) m_islands.emplace_back();
             m_islands[place->second].triangles.push_back(t);
             m_islands[place->second].isSwatch = isSwatch[t] != 0;
+            m_islands[place->second].sheet = m_sheetOf[m_materialOf[t]];
         }
         double total = 0;
         for (Island& island : m_islands)
@@ -141,6 +176,31 @@ private:
         const double side = std::max(1e-3, 0.006 * std::sqrt(std::max(total, 1.0)));
         for (Island& island : m_islands)
             if (island.isSwatch) island.patch = square(side);
+    }
+
+    std::vector<MergedSheet> pack(const Progress& progress) {
+        std::vector<MergedSheet> sheets;
+        const std::vector<double> all = weights(progress.span(0, 0.2));
+        m_placed.resize(m_islands.size());
+        PackSettings packing;
+        packing.size = m_settings.sheet;
+        packing.padding = m_settings.padding;
+        for (int sheet = 0; sheet < m_sheets; ++sheet) {
+            std::vector<const Patch*> patches;
+            std::vector<double> own;
+            std::vector<std::size_t> numbers;
+            for (std::size_t i = 0; i < m_islands.size(); ++i) {
+                if (m_islands[i].sheet != sheet) continue;
+                patches.push_back(&m_islands[i].patch);
+                own.push_back(all[i]);
+                numbers.push_back(i);
+            }
+            const Packing packed = packCharts(
+                patches, own, packing, progress.span(0.2 + 0.8 * sheet / m_sheets, 0.2 + 0.8 * (sheet + 1) / m_sheets));
+            for (std::size_t i = 0; i < numbers.size(); ++i) m_placed[numbers[i]] = packed.charts[i];
+            sheets.push_back({packed.fill, packed.texelsPerUnit});
+        }
+        return sheets;
     }
 
     // Where a triangle without any room in its texture looks.
@@ -223,13 +283,21 @@ private:
     }
 
     // The same triangles in the same order, with wedges of their own for each island.
-    Mesh laidOut(const Packing& packed) const {
+    Mesh laidOut() const {
         Mesh out = m_mesh;
         out.wedges.assign(m_mesh.triangleCount(), {});
-        out.uvs.clear();
-        out.normals.clear();
-        out.secondUvs.clear();
-        out.colors.clear();
+        forWedgeAttributes(out, [](auto& attribute) { attribute.clear(); });
+        const bool keepsSecond = m_keepsSome && !m_mesh.secondUvs.empty(),
+                   keepsColors = m_keepsSome && !m_mesh.colors.empty();
+        const auto wedgeBefore = [&](TriangleId t, std::size_t k) {
+            return m_mesh.hasAttributes() ? m_mesh.wedgesOf(t)[k] : m_mesh.triangles[t][k];
+        };
+        const auto add = [&](WedgeId before, const Vec2f& uv, bool isOnSheet) {
+            out.uvs.push_back(uv);
+            if (!m_mesh.normals.empty()) out.normals.push_back(m_mesh.normals[before]);
+            if (keepsSecond) out.secondUvs.push_back(m_mesh.secondUvs[before]);
+            if (keepsColors) out.colors.push_back(isOnSheet ? Color{255, 255, 255, 255} : m_mesh.colors[before]);
+        };
         for (std::size_t i = 0; i < m_islands.size(); ++i) {
             const Island& island = m_islands[i];
             std::map<std::pair<std::uint32_t, WedgeId>, WedgeId> numberOf;
@@ -237,14 +305,23 @@ private:
                 const TriangleId t = island.triangles[j];
                 for (std::size_t k = 0; k < 3; ++k) {
                     const std::uint32_t vertex = island.isSwatch ? 0 : island.vertexOf[3 * j + k];
-                    const WedgeId before = m_mesh.hasAttributes() ? m_mesh.wedgesOf(t)[k] : m_mesh.triangles[t][k];
+                    const WedgeId before = wedgeBefore(t, k);
                     const auto [place, isNew] = numberOf.try_emplace({vertex, before}, WedgeId(out.uvs.size()));
                     out.wedges[t][k] = place->second;
                     if (!isNew) continue;
                     const Vec2d flat = island.isSwatch ? middleOf(island.patch) : island.patch.flat[vertex];
-                    out.uvs.push_back((packed.charts[i].place(flat) / m_settings.sheet).cast<float>());
-                    if (!m_mesh.normals.empty()) out.normals.push_back(m_mesh.normals[before]);
+                    add(before, (m_placed[i].place(flat) / m_settings.sheet).cast<float>(), true);
                 }
+            }
+        }
+        std::map<WedgeId, WedgeId> kept;
+        for (TriangleId t = 0; t < m_mesh.triangleCount(); ++t) {
+            if (m_sheetOf[m_materialOf[t]] != leftOut) continue;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const WedgeId before = wedgeBefore(t, k);
+                const auto [place, isNew] = kept.try_emplace(before, WedgeId(out.uvs.size()));
+                out.wedges[t][k] = place->second;
+                if (isNew) add(before, m_mesh.uvs.empty() ? Vec2f(Vec2f::Zero()) : m_mesh.uvs[before], false);
             }
         }
         return out;
@@ -252,13 +329,13 @@ private:
 
     static Vec2d middleOf(const Patch& square) { return (square.flat[0] + square.flat[2]) / 2; }
 
-    void paintSwatches(const SurfaceMaterial& source, const Packing& packed, Sheet& sheet) const {
+    void paintSwatches(const SurfaceMaterial& source, int number, Sheet& sheet) const {
         for (std::size_t i = 0; i < m_islands.size(); ++i) {
             const Island& island = m_islands[i];
-            if (!island.isSwatch) continue;
+            if (!island.isSwatch || island.sheet != number) continue;
             const SheetTexel texel = texelOf(source.look(island.triangles.front(), Vec3f::Constant(1.0f / 3)));
             Eigen::AlignedBox2d box;
-            for (const Vec2d& corner : island.patch.flat) box.extend(packed.charts[i].place(corner));
+            for (const Vec2d& corner : island.patch.flat) box.extend(m_placed[i].place(corner));
             const auto within = [&](double v) { return std::clamp(int(v), 0, sheet.size - 1); };
             for (int y = within(box.min().y()); y <= within(box.max().y()); ++y)
                 for (int x = within(box.min().x()); x <= within(box.max().x()); ++x) {
@@ -282,15 +359,22 @@ private:
     }
 
     void say(Merged& merged) const {
-        const double percent = 100 * merged.density;
-        if (m_settings.share == SheetShare::Density && percent < 97)
-            merged.notes.push_back("Textures are drawn at " + formatNumber(percent) +
-                                   " % of the texels that they have along a side; a larger sheet keeps more.");
-        if (merged.mesh.materials.size() > 1)
-            merged.notes.push_back(
-                std::to_string(merged.mesh.materials.size()) +
-                " materials share the sheet: what is transparent, cut out or seen from both sides is "
-                "drawn in another way than the rest.");
+        for (std::size_t i = 0; i < merged.sheets.size() && m_settings.share == SheetShare::Density; ++i)
+            if (const double percent = 100 * merged.sheets[i].density; percent < 97)
+                merged.notes.push_back((m_sheets > 1 ? "On sheet " + std::to_string(i + 1) + " textures" : "Textures") +
+                                       " are drawn at " + formatNumber(percent) +
+                                       " % of the texels that they have along a side; a larger sheet keeps more.");
+        std::set<std::uint32_t> kept;
+        for (const std::uint32_t material : m_materialOf)
+            if (m_sheetOf[material] == leftOut) kept.insert(material);
+        for (const std::uint32_t material : kept)
+            merged.notes.push_back(m_mesh.materials[material].name +
+                                   " keeps its own textures, and is drawn by itself.");
+        if (merged.mesh.materials.size() > std::size_t(m_sheets) + kept.size())
+            merged.notes.push_back(std::to_string(merged.mesh.materials.size() - kept.size()) +
+                                   (m_sheets > 1 ? " materials share the sheets" : " materials share the sheet") +
+                                   ": what is transparent, cut out or seen from both sides is drawn in another way "
+                                   "than the rest.");
         std::set<std::uint32_t> unrolled;
         for (const Island& island : m_islands) {
             if (island.isSwatch) continue;
@@ -303,7 +387,7 @@ private:
         for (const std::uint32_t material : unrolled)
             merged.notes.push_back("The texture of " + m_mesh.materials[material].name +
                                    " repeats; it is unrolled, which takes as many texels as it repeats.");
-        if (!m_mesh.secondUvs.empty())
+        if (!m_mesh.secondUvs.empty() && !m_keepsSome)
             merged.notes.push_back("The second set of UVs is left out; what went by it is in the sheet.");
     }
 
@@ -311,10 +395,14 @@ private:
 
     const Mesh& m_mesh;
     const MergeSettings m_settings;
+    const std::vector<int> m_sheetOf;  // of each material
+    const int m_sheets;
+    bool m_keepsSome = false;  // whether any triangle lies on no sheet
     std::vector<std::uint32_t> m_materialOf;
     std::vector<Vec2d> m_sizes;     // of the largest texture of each material
     std::vector<WedgeId> m_sameUv;  // for each wedge
     std::vector<Island> m_islands;
+    std::vector<Placed> m_placed;  // of each island
 };
 
 }  // namespace
@@ -333,34 +421,85 @@ MaterialCost materialCostOf(const Mesh& mesh) {
     }
     cost.materials = materials.size();
     cost.textures = textures.size();
-    for (const int t : textures)
-        cost.textureBytes +=
-            4.0 * mesh.textures[std::size_t(t)].width * mesh.textures[std::size_t(t)].height * withSmallerCopies;
+    for (const int t : textures) cost.textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
     return cost;
 }
 
 MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings) {
-    using Kind = std::tuple<Material::Alpha, bool, float>;
-    std::set<Kind> kinds;
-    std::set<std::pair<std::uint32_t, Kind>> draws;
-    bool shines = false;
+    const BakeChannels& channels = settings.dress.channels;
+    const std::vector<int> sheetOf = sheetsOfMaterials(mesh, settings);
+    struct OnSheet {
+        bool shines = false, hasOpacity = false;
+    };
+    std::vector<OnSheet> sheets(std::size_t(countOf(sheetOf)));
+    using Key = std::tuple<int, DrawnAs, std::uint32_t>;  // the last tells those apart that keep their textures
+    std::set<Key> kinds;
+    std::set<std::pair<std::uint32_t, Key>> draws;
+    std::set<int> kept;
     for (const Section& section : mesh.sections) {
         if (section.triangleCount == 0) continue;
         const Material& m = mesh.materials[section.material];
-        const Material::Alpha alpha = settings.channels.opacity ? m.alpha : Material::Alpha::Opaque;
-        const Kind kind(alpha, m.doubleSided, alpha == Material::Alpha::Mask ? m.alphaCutoff : 0.5f);
-        kinds.insert(kind);
-        draws.emplace(settings.joinParts ? 0 : section.part, kind);
-        shines = shines || m.emissionTexture || m.emission != std::array<float, 3>{0, 0, 0};
+        const int sheet = sheetOf[section.material];
+        const Key key =
+            sheet == leftOut ? Key(sheet, DrawnAs(), section.material) : Key(sheet, DrawnAs(m, channels.opacity), 0);
+        kinds.insert(key);
+        draws.emplace(settings.dress.joinParts ? 0 : section.part, key);
+        if (sheet == leftOut) {
+            forTextureUses(m, [&](const TextureUse& use) {
+                if (use) kept.insert(use.texture);
+            });
+            continue;
+        }
+        OnSheet& there = sheets[std::size_t(sheet)];
+        there.shines = there.shines || m.emissionTexture || m.emission != std::array<float, 3>{0, 0, 0};
+        there.hasOpacity = there.hasOpacity || (channels.opacity && m.alpha != Material::Alpha::Opaque);
     }
     MaterialCost cost;
     cost.materials = kinds.size();
     cost.drawCalls = draws.size();
-    cost.textures = std::size_t(settings.channels.baseColor) + std::size_t(settings.channels.normal) +
-                    std::size_t(settings.channels.metallicRoughness || settings.channels.occlusion) +
-                    std::size_t(settings.channels.emission && shines);
-    cost.textureBytes = double(cost.textures) * 4 * settings.sheet * settings.sheet * withSmallerCopies;
+    for (const OnSheet& sheet : sheets)
+        cost.textures += std::size_t(channels.baseColor || sheet.hasOpacity) + std::size_t(channels.normal) +
+                         std::size_t(channels.metallicRoughness || channels.occlusion) +
+                         std::size_t(channels.emission && sheet.shines);
+    cost.textureBytes =
+        double(cost.textures) * textureMemory(settings.sheet, settings.sheet, settings.dress.deep ? 16 : 8);
+    cost.textures += kept.size();
+    for (const int t : kept) cost.textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
     return cost;
+}
+
+std::vector<MaterialRoom> materialRooms(const Mesh& mesh) {
+    std::vector<MaterialRoom> rooms(mesh.materials.size());
+    for (std::uint32_t m = 0; m < rooms.size(); ++m) {
+        std::set<int> textures;
+        forTextureUses(mesh.materials[m], [&](const TextureUse& use) {
+            if (use) textures.insert(use.texture);
+        });
+        for (const int t : textures) rooms[m].textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
+    }
+    if (mesh.uvs.empty()) return rooms;
+    std::vector<Eigen::AlignedBox2d> boxes(rooms.size());
+    for (const Section& section : mesh.sections) {
+        MaterialRoom& room = rooms[section.material];
+        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const double area = std::abs(uvArea(mesh, t)) / 2;
+            if (!std::isfinite(area)) continue;
+            room.timesOver += area;
+            for (const WedgeId w : mesh.wedgesOf(t)) boxes[section.material].extend(mesh.uvs[w].cast<double>());
+        }
+    }
+    for (std::size_t m = 0; m < rooms.size(); ++m) {
+        const Vec2d size = largestTexture(mesh, mesh.materials[m]);
+        rooms[m].texels = rooms[m].timesOver * size.x() * size.y();
+        constexpr double more = 1.01;
+        rooms[m].repeats = rooms[m].texels > 0 && !boxes[m].isEmpty() && boxes[m].sizes().maxCoeff() > more;
+    }
+    return rooms;
+}
+
+std::vector<MergedSheet> layOutMerge(const Mesh& mesh, const MergeSettings& settings, const Progress& progress) {
+    requireSound(mesh, "the mesh");
+    return Merger(mesh, settings).layOut(progress);
 }
 
 Merged mergeMaterials(const Mesh& mesh, const MergeSettings& settings, const Progress& progress) {

@@ -5,18 +5,25 @@
 
 namespace um {
 
+/// In the place of a sheet's number: keeps its own textures and UVs.
+constexpr int leftOut = -1;
+
 struct MergeSettings {
     int sheet = 2048;
     int padding = 8;
     SheetShare share = SheetShare::Density;
     int samples = 2;  ///< in each direction of a texel
-    BakeChannels channels;
-    bool joinParts = false;
+    /// On which sheet each of the mesh's materials goes, or `leftOut`; empty for all on the first. Numbers of sheets on
+    /// which nothing is are passed over.
+    std::vector<int> sheetOf;
+    DressSettings dress;
 };
 
 struct MaterialCost {
     std::size_t materials = 0, textures = 0, drawCalls = 0;
     double textureBytes = 0;  ///< on the graphics card, with the smaller copies
+
+    bool operator==(const MaterialCost&) const = default;
 };
 
 MaterialCost materialCostOf(const Mesh& mesh);
@@ -24,11 +31,30 @@ MaterialCost materialCostOf(const Mesh& mesh);
 /// What the merged mesh will cost, before anything is computed.
 MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings);
 
+/// What a material's triangles take of a sheet on which each place keeps its texels.
+struct MaterialRoom {
+    double texels = 0;        ///< of its largest texture, unrolled where it repeats; 0 for flat colours
+    double timesOver = 0;     ///< so often that texture is laid out; more than once where it repeats or is shared
+    bool repeats = false;     ///< beyond the edges of its texture
+    double textureBytes = 0;  ///< on the graphics card now
+};
+
+/// One for each material.
+std::vector<MaterialRoom> materialRooms(const Mesh& mesh);
+
+struct MergedSheet {
+    double fill = 0;     ///< share of the sheet that is used
+    double density = 0;  ///< of the texels that the source's own textures have along a side; above 1 there are more
+};
+
+/// How the sheets come out, laid out as they will be, but without any image.
+/// @throws as mergeMaterials
+std::vector<MergedSheet> layOutMerge(const Mesh& mesh, const MergeSettings& settings, const Progress& progress);
+
 struct Merged {
     Mesh mesh;  ///< the same vertices and triangles; those are grouped by draw call
     std::size_t islands = 0;
-    double fill = 0;     ///< share of the sheet that is used
-    double density = 0;  ///< of the texels that the source's own textures have along a side; above 1 there are more
+    std::vector<MergedSheet> sheets;
     std::vector<std::string> notes;
 };
 
@@ -36,7 +62,7 @@ struct Merged {
 /// becomes a few texels of its colour. Transparent and cut-out materials, and those seen from both sides, keep a
 /// material of their own with the same sheet.
 /// @throws MeshError   if the mesh is not sound
-/// @throws InputError  if the pieces do not fit on the sheet
+/// @throws InputError  if the pieces do not fit on the sheet, or nothing is to go on any
 /// @throws Cancelled
 Merged mergeMaterials(const Mesh& mesh, const MergeSettings& settings, const Progress& progress);
 

@@ -139,7 +139,8 @@ struct FlatTriangle {
 class Baker {
 public:
     /// @param cage  null where each triangle of the level shows itself
-    Baker(const SurfaceMaterial& source, const Mesh& level, const Cage* cage, const TransferSettings& settings)
+    Baker(const SurfaceMaterial& source, const Mesh& level, const std::vector<TriangleId>& lying, const Cage* cage,
+          const TransferSettings& settings)
         : m_source(source),
           m_level(level),
           m_cage(cage),
@@ -156,7 +157,7 @@ public:
             m_partInSource.push_back(same);
         }
         if (cage != nullptr) m_rays.emplace(source);
-        sortIntoTiles();
+        sortIntoTiles(lying);
     }
 
     Sheet bake(const Progress& progress) {
@@ -195,10 +196,10 @@ private:
         return result;
     }
 
-    void sortIntoTiles() {
+    void sortIntoTiles(const std::vector<TriangleId>& lying) {
         m_inTile.resize(std::size_t(m_tiles) * std::size_t(m_tiles));
         const double across = double(tileSize) * m_settings.samples;
-        for (TriangleId t = 0; t < m_level.triangleCount(); ++t) {
+        for (const TriangleId t : lying) {
             const FlatTriangle triangle = flat(t);
             if (!(std::abs(triangle.area) > 0) || !std::isfinite(triangle.area)) continue;
             Eigen::AlignedBox2d box;
@@ -350,16 +351,23 @@ void requireUvsAndNormals(const Mesh& mesh) {
 
 }  // namespace
 
-Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings,
-               const Progress& progress) {
+Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const std::vector<TriangleId>& lying, const Cage& cage,
+               const TransferSettings& settings, const Progress& progress) {
     requireUvsAndNormals(level);
-    return Baker(source, level, &cage, settings).bake(progress);
+    return Baker(source, level, lying, &cage, settings).bake(progress);
 }
 
-Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const TransferSettings& settings,
-              const Progress& progress) {
+Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const std::vector<TriangleId>& lying,
+              const TransferSettings& settings, const Progress& progress) {
     requireUvsAndNormals(mesh);
-    return Baker(source, mesh, nullptr, settings).bake(progress);
+    return Baker(source, mesh, lying, nullptr, settings).bake(progress);
+}
+
+std::vector<std::vector<TriangleId>> trianglesBySheet(const std::vector<int>& sheetOf, int sheets) {
+    std::vector<std::vector<TriangleId>> result(std::size_t(std::max(0, sheets)));
+    for (TriangleId t = 0; t < sheetOf.size(); ++t)
+        if (sheetOf[t] >= 0) result[std::size_t(sheetOf[t])].push_back(t);
+    return result;
 }
 
 void dilate(Sheet& sheet) {

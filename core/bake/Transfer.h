@@ -43,18 +43,22 @@ struct Sheet {
 
 /// Rays go both ways from each sample of the level's surface, along the cage's directions and as deep as it is; the
 /// nearest surface that faces the same way is what the texel shows.
-/// @param level  with UVs from 0 to 1, in which no two triangles share a place, and normals
+/// @param level  with UVs from 0 to 1 and normals
+/// @param lying  the triangles that lie on this sheet, no two of which share a place
 /// @throws MeshError  if the level has no UVs or no normals
 /// @throws Cancelled
-Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const Cage& cage, const TransferSettings& settings,
-               const Progress& progress);
+Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const std::vector<TriangleId>& lying, const Cage& cage,
+               const TransferSettings& settings, const Progress& progress);
 
 /// A mesh's own look on other UVs: each sample shows the place of the same triangle.
 /// @param mesh  the triangles of `source`, in their order, with UVs as above and normals
 /// @throws MeshError  if the mesh has no UVs or no normals
 /// @throws Cancelled
-Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const TransferSettings& settings,
-              const Progress& progress);
+Sheet repaint(const SurfaceMaterial& source, const Mesh& mesh, const std::vector<TriangleId>& lying,
+              const TransferSettings& settings, const Progress& progress);
+
+/// The triangles of each sheet, by the number of the sheet that each lies on; numbers below 0 are of none.
+std::vector<std::vector<TriangleId>> trianglesBySheet(const std::vector<int>& sheetOf, int sheets);
 
 /// Fills what is empty or missed with what is nearest, so that neither filtering nor smaller copies of the sheet bring
 /// in anything else. The states stay.

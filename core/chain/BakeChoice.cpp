@@ -39,6 +39,8 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
     if (choice.sheet < 16 || choice.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
     if (choice.padding < 0 || choice.padding > choice.sheet / 8)
         throw InputError("The padding goes from 0 to an eighth of the sheet.");
+    if (choice.sheets < 1 || choice.sheets > 16) throw InputError("There are from 1 to 16 sheets.");
+    if (choice.bits != 8 && choice.bits != 16) throw InputError("Images have 8 or 16 bits a value.");
     if (choice.samples != 1 && choice.samples != 4 && choice.samples != 16)
         throw InputError("There are 1, 4 or 16 samples a texel.");
     if (choice.occlusionRays < 0 || choice.occlusionRays > 1024)
@@ -51,7 +53,9 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
     settings.share = choice.share;
     settings.factors = choice.factors;
     settings.cage = cageFrom(choice.cage, source, screen);
-    settings.joinParts = choice.joinParts;
+    settings.unwrap.pack.sheets = choice.sheets;
+    settings.dress.joinParts = choice.joinParts;
+    settings.dress.deep = choice.bits == 16;
     settings.transfer.size = choice.sheet;
     settings.transfer.samples = choice.samples == 16 ? 4 : choice.samples == 4 ? 2 : 1;
     settings.transfer.partsApart = choice.partsApart;
@@ -66,6 +70,8 @@ std::string bakeChoiceJson(const BakeChoice& choice) {
     Json factors = Json::object();
     for (const PartFactor& factor : choice.factors) factors[factor.part] = factor.factor;
     return Json{{"sheet", choice.sheet},
+                {"sheets", choice.sheets},
+                {"bits", choice.bits},
                 {"padding", choice.padding},
                 {"samples", choice.samples},
                 {"share", nameOf(choice.share)},
@@ -84,6 +90,8 @@ BakeChoice bakeChoiceFromJson(const std::string& text) {
     return readJson(text, [](const Json& json) {
         BakeChoice choice;
         choice.sheet = json.at("sheet");
+        choice.sheets = json.value("sheets", 1);
+        choice.bits = json.value("bits", 8);
         choice.padding = json.at("padding");
         choice.samples = json.at("samples");
         choice.share = parseSheetShare(json.at("share").get<std::string>());
@@ -101,16 +109,17 @@ BakeChoice bakeChoiceFromJson(const std::string& text) {
 
 BakeFigures figuresOf(const Baked& baked, double metresPerUnit) {
     BakeFigures figures;
-    figures.sheet = baked.sheet.size;
+    figures.sheet = baked.sheetSize;
+    figures.sheets = baked.sheets;
     figures.charts = baked.unwrapped.charts;
     figures.stretch = baked.unwrapped.stretch.mean;
     figures.fill = baked.unwrapped.fill;
     figures.texelsPerMetre = baked.unwrapped.texelsPerUnit / metresPerUnit;
-    figures.covered = baked.sheet.covered;
-    figures.missed = baked.sheet.missed;
+    figures.covered = baked.covered;
+    figures.missed = baked.missed;
     figures.parts = baked.parts;
     for (const ExtraImage& extra : baked.extras)
-        if (extra.name == "misses") figures.misses = std::make_shared<const std::string>(extra.bytes);
+        if (extra.name == "misses") figures.misses.push_back(std::make_shared<const std::string>(extra.bytes));
     return figures;
 }
 
@@ -118,6 +127,7 @@ std::string bakeFiguresJson(const BakeFigures& figures) {
     Json parts = Json::array();
     for (const PartShare& part : figures.parts) parts.push_back({part.part, part.sheet, part.seen});
     return Json{{"sheet", figures.sheet},
+                {"sheets", figures.sheets},
                 {"charts", figures.charts},
                 {"stretch", figures.stretch},
                 {"fill", figures.fill},
@@ -133,6 +143,7 @@ BakeFigures bakeFiguresFromJson(const std::string& text) {
     return readJson(text, [](const Json& json) {
         BakeFigures figures;
         figures.sheet = json.at("sheet");
+        figures.sheets = json.value("sheets", 1);
         figures.charts = json.at("charts");
         figures.stretch = json.at("stretch");
         figures.fill = json.at("fill");

@@ -7,6 +7,8 @@ namespace um {
 
 struct BakeChoice {
     int sheet = 2048;  ///< texels on a side
+    int sheets = 1;    ///< at most
+    int bits = 8;      ///< of each value in the images: 8 or 16
     int padding = 8;   ///< texels between charts
     int samples = 4;   ///< of each texel: 1, 4 or 16
     SheetShare share = SheetShare::Area;
@@ -39,16 +41,16 @@ struct BakedLook {
 
 /// What came of a bake, kept with the level.
 struct BakeFigures {
-    int sheet = 0;
+    int sheet = 0, sheets = 1;
     std::size_t charts = 0;               ///< 0 where the level kept its UVs
     double stretch = 1;                   ///< L2, over all charts
-    double fill = 0;                      ///< share of the sheet
+    double fill = 0;                      ///< share of the sheets
     double texelsPerMetre = 0;            ///< along a side
     std::size_t covered = 0, missed = 0;  ///< texels
     std::vector<PartShare> parts;
     BakedLook look;
-    /// PNG: white where the level is, red where nothing was found.
-    std::shared_ptr<const std::string> misses;
+    /// PNG of each sheet: white where the level is, red where nothing was found.
+    std::vector<std::shared_ptr<const std::string>> misses;
     std::shared_ptr<const Mesh> bare;  ///< the level as it was before, for baking again; not kept in files
 
     bool operator==(const BakeFigures&) const = default;

@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/Units.h"
+#include "mesh/Materials.h"
 
 #include <algorithm>
 #include <cmath>
@@ -44,7 +45,7 @@ std::vector<BudgetLine> holdAgainst(const Budget& budget, const std::vector<Leve
         estimated += geometryBytes(mesh);
         for (const Texture& texture : mesh.textures) {
             if (!seen.insert(texture.bytes.get()).second) continue;
-            textures += 4.0 * texture.width * texture.height * 4 / 3;
+            textures += textureMemory(texture);
             estimated += double(texture.bytes->size());
         }
     }

@@ -3,6 +3,7 @@
 #include "base/Error.h"
 #include "files/Image.h"
 #include "measure/TexelUse.h"
+#include "mesh/Materials.h"
 
 #include <algorithm>
 #include <cmath>
@@ -86,22 +87,6 @@ private:
     const Mesh& m_mesh;
     std::map<int, Image> m_images;
 };
-
-void dropUnusedTextures(Mesh& mesh) {
-    std::vector<int> places(mesh.textures.size(), -1);
-    std::vector<Texture> kept;
-    for (Material& material : mesh.materials)
-        forTextureUses(material, [&](TextureUse& use) {
-            if (!use) return;
-            int& place = places[std::size_t(use.texture)];
-            if (place < 0) {
-                place = int(kept.size());
-                kept.push_back(mesh.textures[std::size_t(use.texture)]);
-            }
-            use.texture = place;
-        });
-    mesh.textures = std::move(kept);
-}
 
 // Numbers in the place of what metalness, roughness and emission had in textures.
 void flattenAllButColor(Material& material, std::uint32_t number, Means& means) {
@@ -234,6 +219,7 @@ Mesh withFittingTextures(const Mesh& level, double pixelsPerUnit, const Progress
         const Image small = shrunk(image, scaled(image.width), scaled(image.height), meaningOf(mesh, int(i)));
         texture.width = small.width;
         texture.height = small.height;
+        texture.bits = 8;
         texture.mimeType = "image/png";
         texture.bytes = std::make_shared<const std::string>(pngOf(small));
     }

@@ -48,6 +48,11 @@ Material materialFrom(const Json& json) {
     return m;
 }
 
+// Of the picture of a sheet's misses.
+std::string missesName(const std::string& prefix, std::size_t sheet) {
+    return prefix + "misses" + (sheet > 0 ? " " + std::to_string(sheet + 1) : "");
+}
+
 // The textures of all meshes of a document: source and levels share their bytes, which are kept once.
 class TextureShelf {
 public:
@@ -62,6 +67,7 @@ public:
                             {"bytes", place->second},
                             {"width", t.width},
                             {"height", t.height},
+                            {"bits", t.bits},
                             {"wrap", {int(t.wrapU), int(t.wrapV)}}});
         }
         return json;
@@ -76,7 +82,8 @@ public:
                 const std::vector<std::byte> read = database.readBytes(nameOf(number));
                 bytes = std::make_shared<const std::string>(reinterpret_cast<const char*>(read.data()), read.size());
             }
-            Texture t{from.at("name"), from.at("mime_type"), bytes, from.at("width"), from.at("height")};
+            Texture t{from.at("name"),  from.at("mime_type"), bytes,
+                      from.at("width"), from.at("height"),    from.value("bits", 8)};
             t.wrapU = Texture::Wrap(from.at("wrap").at(0).get<int>());
             t.wrapV = Texture::Wrap(from.at("wrap").at(1).get<int>());
             textures.push_back(std::move(t));
@@ -330,8 +337,8 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         if (document.embedLevels || !canBeMadeAgain(level) || stale[i] || level.bake) {
             if (level.bake) {
                 one["bake"] = bakeFiguresJson(*level.bake);
-                if (level.bake->misses)
-                    database.writeBytes(prefix + "misses", std::as_bytes(std::span(*level.bake->misses)),
+                for (std::size_t sheet = 0; sheet < level.bake->misses.size(); ++sheet)
+                    database.writeBytes(missesName(prefix, sheet), std::as_bytes(std::span(*level.bake->misses[sheet])),
                                         progress.span(1, 1));
             }
             if (level.outline) one["outline_metres"] = {level.outline->max, level.outline->mean};
@@ -422,8 +429,11 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
                 level.mesh = loadMesh(database, shelf, prefix, levels[i].at("mesh"), path.string() + ", " + level.name);
             if (levels[i].contains("bake")) {
                 level.bake = bakeFiguresFromJson(levels[i].at("bake").get<std::string>());
-                if (const std::vector<char> misses = database.readArray<char>(prefix + "misses"); !misses.empty())
-                    level.bake->misses = std::make_shared<const std::string>(misses.begin(), misses.end());
+                for (std::size_t sheet = 0;; ++sheet) {
+                    const std::vector<char> misses = database.readArray<char>(missesName(prefix, sheet));
+                    if (misses.empty()) break;
+                    level.bake->misses.push_back(std::make_shared<const std::string>(misses.begin(), misses.end()));
+                }
             }
             if (levels[i].contains("evidence"))
                 level.evidence =

@@ -77,8 +77,12 @@ void GltfImages::bring(const tinygltf::Model& model, MeshFile& result) const {
             return numberOf[index] = -1;
         }
         const tinygltf::Image& image = model.images[std::size_t(from.source)];
-        Texture texture{image.name.empty() ? image.uri : image.name, info->mimeType, bytes->second, info->width,
-                        info->height};
+        Texture texture{image.name.empty() ? image.uri : image.name,
+                        info->mimeType,
+                        bytes->second,
+                        info->width,
+                        info->height,
+                        info->bits};
         if (from.sampler >= 0 && std::size_t(from.sampler) < model.samplers.size()) {
             texture.wrapU = wrapOf(model.samplers[std::size_t(from.sampler)].wrapS);
             texture.wrapV = wrapOf(model.samplers[std::size_t(from.sampler)].wrapT);

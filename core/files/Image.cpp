@@ -8,15 +8,13 @@
 #define STBI_ONLY_PNG
 #define STBI_ONLY_JPEG
 #define STBI_NO_STDIO
-#define STBI_WRITE_NO_STDIO
-#define STB_IMAGE_WRITE_STATIC
-#define STB_IMAGE_WRITE_IMPLEMENTATION
 // The library's own; inlined, they come up anywhere in this file.
 #pragma GCC diagnostic ignored "-Wunused-function"
 #pragma GCC diagnostic ignored "-Wmaybe-uninitialized"
 #pragma GCC diagnostic ignored "-Wmissing-field-initializers"
 #include <stb/stb_image.h>
-#include <stb/stb_image_write.h>
+
+#include <png.h>
 
 #include <climits>
 #include <cmath>
@@ -40,6 +38,50 @@ std::array<double, 256> lights() {
 
 std::uint8_t rounded(double value) {
     return std::uint8_t(std::lround(std::clamp(value, 0.0, 255.0)));
+}
+
+// The texels of either kind of image as a PNG file, row by row.
+template <class AnyImage>
+std::string written(const AnyImage& image, int bits) {
+    std::string bytes;
+    const auto fail = [](png_structp, png_const_charp) {
+        throw MeshError("An image could not be written for want of memory; close other programs and try again.");
+    };
+    png_structp png =
+        png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, fail, [](png_structp, png_const_charp) {});
+    if (png == nullptr) fail(nullptr, "");
+    png_infop info = png_create_info_struct(png);
+    const auto close = [&](png_structp) { png_destroy_write_struct(&png, &info); };
+    const std::unique_ptr<png_struct, decltype(close)> closing(png, close);
+    png_set_write_fn(
+        png, &bytes,
+        [](png_structp to, png_bytep data, std::size_t size) {
+            static_cast<std::string*>(png_get_io_ptr(to))->append(reinterpret_cast<const char*>(data), size);
+        },
+        nullptr);
+    const int channels = image.hasAlpha ? 4 : 3;
+    png_set_IHDR(png, info, png_uint_32(image.width), png_uint_32(image.height), bits,
+                 image.hasAlpha ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
+                 PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+    // A little larger than at best, in a fraction of the time.
+    constexpr int compression = 4;
+    png_set_compression_level(png, compression);
+    png_set_filter(png, 0, PNG_FILTER_SUB | PNG_FILTER_UP);
+    png_write_info(png, info);
+    std::vector<std::uint8_t> row;
+    for (int y = 0; y < image.height; ++y) {
+        row.clear();
+        for (int x = 0; x < image.width; ++x) {
+            const auto& texel = image.texels[std::size_t(y) * std::size_t(image.width) + std::size_t(x)];
+            for (std::size_t k = 0; k < std::size_t(channels); ++k) {
+                if (bits == 16) row.push_back(std::uint8_t(texel[k] >> 8));
+                row.push_back(std::uint8_t(texel[k] & 0xff));
+            }
+        }
+        png_write_row(png, row.data());
+    }
+    png_write_end(png, nullptr);
+    return bytes;
 }
 
 std::array<std::uint8_t, 4> meanOf(const Image& image, int left, int top, int right, int bottom, ImageMeaning meaning) {
@@ -82,8 +124,12 @@ double lightOf(std::uint8_t value) {
     return table[value];
 }
 
+double encodedLight(double light) {
+    return light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+}
+
 std::uint8_t valueOf(double light) {
-    return rounded(255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055));
+    return rounded(255 * encodedLight(light));
 }
 
 std::optional<ImageInfo> imageInfo(std::string_view bytes) {
@@ -94,6 +140,7 @@ std::optional<ImageInfo> imageInfo(std::string_view bytes) {
         info.width <= 0 || info.height <= 0)
         return std::nullopt;
     info.mimeType = bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg";
+    info.bits = stbi_is_16_bit_from_memory(start(bytes), int(bytes.size())) != 0 ? 16 : 8;
     return info;
 }
 
@@ -114,18 +161,11 @@ Image decodeImage(std::string_view bytes, const std::string& what) {
 }
 
 std::string pngOf(const Image& image) {
-    std::string bytes;
-    const auto append = [](void* to, void* data, int size) {
-        static_cast<std::string*>(to)->append(static_cast<const char*>(data), std::size_t(size));
-    };
-    std::vector<std::uint8_t> rows;
-    const int channels = image.hasAlpha ? 4 : 3;
-    rows.reserve(image.texels.size() * std::size_t(channels));
-    for (const auto& texel : image.texels) rows.insert(rows.end(), texel.begin(), texel.begin() + channels);
-    if (stbi_write_png_to_func(append, &bytes, image.width, image.height, channels, rows.data(),
-                               image.width * channels) == 0)
-        throw MeshError("An image could not be written for want of memory; close other programs and try again.");
-    return bytes;
+    return written(image, 8);
+}
+
+std::string pngOf(const DeepImage& image) {
+    return written(image, 16);
 }
 
 Image shrunk(const Image& image, int width, int height, ImageMeaning meaning) {

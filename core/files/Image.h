@@ -12,6 +12,7 @@ namespace um {
 struct ImageInfo {
     int width = 0, height = 0;
     std::string mimeType;  ///< image/png or image/jpeg
+    int bits = 8;          ///< of each value: 8 or 16
 };
 
 /// What an image file says about itself, without decoding it. Nothing if the bytes are neither a PNG nor a JPEG file.
@@ -30,8 +31,16 @@ struct Image {
 /// @throws MeshError  naming `what`, if the bytes are no image or a damaged one
 Image decodeImage(std::string_view bytes, const std::string& what);
 
-/// As a PNG file. @throws MeshError  if that fails for want of memory
+/// One of 16 bits a value, as is written where 8 would show steps.
+struct DeepImage {
+    int width = 0, height = 0;
+    bool hasAlpha = false;
+    std::vector<std::array<std::uint16_t, 4>> texels;  ///< rows from the top
+};
+
+/// As a PNG file, with as many bits. @throws MeshError  if that fails for want of memory
 std::string pngOf(const Image& image);
+std::string pngOf(const DeepImage& image);
 
 /// What the numbers of an image stand for, which says how they are averaged.
 enum class ImageMeaning : unsigned char { Light, Data, Normals };
@@ -42,5 +51,7 @@ Image shrunk(const Image& image, int width, int height, ImageMeaning meaning);
 /// The light that an sRGB value of 0 to 255 stands for, 0 to 1; and the way back.
 double lightOf(std::uint8_t value);
 std::uint8_t valueOf(double light);
+/// The same from 0 to 1, not rounded.
+double encodedLight(double light);
 
 }  // namespace um

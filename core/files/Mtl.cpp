@@ -59,7 +59,7 @@ int MaterialReader::bringTexture(std::string_view rest) {
         if (const auto info = imageInfo(file.text())) {
             m_result.mesh.textures.push_back({std::filesystem::path(name).stem().string(), info->mimeType,
                                               std::make_shared<const std::string>(file.text()), info->width,
-                                              info->height});
+                                              info->height, info->bits});
             number = int(m_result.mesh.textures.size()) - 1;
         }
     }

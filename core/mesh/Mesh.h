@@ -54,6 +54,7 @@ struct Texture {
     std::string mimeType;                      ///< image/png or image/jpeg
     std::shared_ptr<const std::string> bytes;  ///< shared by all meshes that were made from one
     int width = 0, height = 0;                 ///< in texels
+    int bits = 8;                              ///< of each value
     Wrap wrapU = Wrap::Repeat, wrapV = Wrap::Repeat;
 };
 

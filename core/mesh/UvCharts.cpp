@@ -80,9 +80,12 @@ Vec3d sharesAtUv(const std::array<Vec2d, 3>& corners, const Vec2d& uv) {
     return {1 - second - third, second, third};
 }
 
-TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv) {
-    for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
-        if (sharesAtUv(uvCorners(mesh, t), uv).minCoeff() >= 0) return t;
+TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv, const std::vector<std::uint8_t>& isAsked) {
+    for (const Section& section : mesh.sections) {
+        if (!isAsked.empty() && isAsked[section.material] == 0) continue;
+        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
+            if (sharesAtUv(uvCorners(mesh, t), uv).minCoeff() >= 0) return t;
+    }
     return TriangleId(mesh.triangleCount());
 }
 

@@ -111,7 +111,7 @@ private slots:
         const Level& level = document().levels[0];
         QVERIFY(level.mesh != bare && level.bake.has_value());
         BakeSettings settings = settingsFor(before.bake, *before.source, before.screen);
-        settings.channels.misses = true;
+        settings.dress.channels.misses = true;
         const Baked own = bake(*before.source, *bare, settings, Progress());
         const BakeFigures figures = figuresOf(own, before.source->metresPerUnit);
         QCOMPARE(level.bake->charts, figures.charts);

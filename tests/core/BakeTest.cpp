@@ -1,10 +1,14 @@
 // What a source looks like, carried over to a level's textures: held against shapes of which it is known.
 #include "bake/Bake.h"
 #include "base/Error.h"
+#include "mesh/Join.h"
+#include "mesh/Materials.h"
+#include "mesh/UvMap.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
+#include <QImage>
 #include <QTest>
 #include <set>
 
@@ -64,7 +68,7 @@ private slots:
     void bakesTheNormalsOfABall() {
         const Mesh source = test::makeSphere(1, 60), level = test::makeSphere(1, 5);
         const Baked baked = bake(source, level, small(512, 2), Progress());
-        QCOMPARE(baked.sheet.missed, std::size_t(0));
+        QCOMPARE(baked.missed, std::size_t(0));
         std::vector<std::string> notes;
         const SurfaceMaterial material(baked.level, notes);
         double sum = 0, worst = 0;
@@ -220,7 +224,7 @@ private slots:
         source.materials[1].alpha = Material::Alpha::Blend;
         source.sections.back().material = 1;
         BakeSettings settings = small(128);
-        settings.joinParts = true;
+        settings.dress.joinParts = true;
         const Baked baked = bake(source, reduceMesh(source, 300, {}, Progress()).mesh, settings, Progress());
         const Mesh& level = baked.level;
         QCOMPARE(level.parts.size(), std::size_t(1));
@@ -238,6 +242,95 @@ private slots:
         });
     }
 
+    void usesSeveralSheetsWhereOneIsTooSmall() {
+        Mesh source = test::joined(test::makeSphere(1, 12), test::moved(test::makeSphere(1, 12), {3, 0, 0}));
+        source.materials.resize(2);
+        source.materials[0].baseColor = {1, 0, 0, 1};
+        source.materials[1].baseColor = {0, 0, 1, 1};
+        source.sections.back().material = 1;
+        const Mesh level = reduceMesh(source, 400, {}, Progress()).mesh;
+        BakeSettings settings = small(128);
+        settings.unwrap.pack.texelsPerUnit = 32;  // some 25,000 texels on sheets of 16,384
+        settings.unwrap.pack.padding = 2;
+        settings.dress.channels = parseBakeChannels("base,normal,misses");
+        QVERIFY(test::errorOf([&] { bake(source, level, settings, Progress()); }).contains("sheet"));
+        settings.unwrap.pack.sheets = 4;
+        const Baked baked = bake(source, level, settings, Progress());
+        QVERIFY(baked.sheets > 1 && baked.sheets <= 4);
+        QCOMPARE(baked.missed, std::size_t(0));
+        QCOMPARE(baked.level.materials.size(), std::size_t(baked.sheets));
+        QCOMPARE(baked.level.textures.size(), std::size_t(2 * baked.sheets));
+        QCOMPARE(baked.extras.size(), std::size_t(baked.sheets));
+        // No two triangles share a place of their sheet, and each place shows what is there.
+        QCOMPARE(findUvOverlap(baked.level, Progress()).materials, std::size_t(0));
+        std::vector<std::string> notes;
+        const SurfaceMaterial material(baked.level, notes);
+        forPlaces(baked.level, [&](TriangleId t, const Vec3f& at, const Vec3f& place) {
+            const Vec3f color = material.look(t, at).baseColor;
+            QVERIFY((color - (place.x() < 1.5f ? Vec3f(1, 0, 0) : Vec3f(0, 0, 1))).norm() < 0.02f);
+            QVERIFY(degreesBetween(material.look(t, at).normal, place - Vec3f(place.x() < 1.5f ? 0.0f : 3.0f, 0, 0)) <
+                    15);
+        });
+    }
+
+    void bakesFromSeveralSources() {
+        // One has a texture and UVs, the other only a colour, and each its own unit.
+        Mesh ball = test::makeSphere(1, 12), box = test::moved(test::makeBox({100, 100, 100}, 3), {300, 0, 0});
+        ball.uvs.assign(ball.vertexCount(), Vec2f(0.5f, 0.5f));
+        ball.textures.push_back(textureOf(imageOf(4,
+                                                  [](int, int) {
+                                                      return std::array<std::uint8_t, 4>{10, 200, 10, 255};
+                                                  }),
+                                          "green"));
+        ball.materials[0].baseColor = {1, 1, 1, 1};
+        ball.materials[0].baseColorTexture.texture = 0;
+        box.materials[0].baseColor = {0, 0, 1, 1};
+        box.metresPerUnit = 0.01;
+        Mesh both = ball;
+        joinTo(both, box);
+        requireSound(both, "both");
+        QCOMPARE(both.parts.size(), std::size_t(2));
+        QCOMPARE(both.triangleCount(), ball.triangleCount() + box.triangleCount());
+        convertUnit(box, 1);
+        const Mesh level = test::joined(test::makeSphere(1, 5), box);
+        const Baked baked = bake(both, level, small(256), Progress());
+        QCOMPARE(baked.missed, std::size_t(0));
+        std::vector<std::string> notes;
+        const SurfaceMaterial material(baked.level, notes);
+        forPlaces(baked.level, [&](TriangleId t, const Vec3f& at, const Vec3f& place) {
+            const Vec3f color = material.look(t, at).baseColor;
+            QVERIFY(place.x() < 1.5f ? color.y() > 0.5f && color.z() < 0.02f : color.z() > 0.98f && color.y() < 0.02f);
+        });
+    }
+
+    void writesSixteenBitsWhenAsked() {
+        const Mesh source = test::makeSphere(1, 30), level = test::makeSphere(1, 5);
+        BakeSettings settings = small(128);
+        settings.dress.channels = parseBakeChannels("base,normal,height");
+        const Baked coarse = bake(source, level, settings, Progress());
+        settings.dress.deep = true;
+        const Baked deep = bake(source, level, settings, Progress());
+        QCOMPARE(deep.level.textures.size(), std::size_t(2));
+        QCOMPARE(imageInfo(deep.extras.at(0).bytes)->bits, 16);
+        QCOMPARE(imageInfo(coarse.extras.at(0).bytes)->bits, 8);
+        for (std::size_t i = 0; i < 2; ++i) {
+            QCOMPARE(imageInfo(*deep.level.textures[i].bytes)->bits, 16);
+            QCOMPARE(deep.level.textures[i].bits, 16);
+            QCOMPARE(textureMemory(deep.level.textures[i]), 2 * textureMemory(coarse.level.textures[i]));
+            // The same but for the rounding: the upper eight bits.
+            const Image a = decodeImage(*deep.level.textures[i].bytes, "deep"),
+                        b = decodeImage(*coarse.level.textures[i].bytes, "coarse");
+            for (std::size_t p = 0; p < a.texels.size(); ++p)
+                for (std::size_t k = 0; k < 3; ++k) QVERIFY(std::abs(int(a.texels[p][k]) - int(b.texels[p][k])) <= 1);
+        }
+        // The height of a ball over its facets changes slowly: 16 bits tell far more heights apart than 8 can.
+        const QImage heights = QImage::fromData(QByteArray::fromStdString(deep.extras[0].bytes));
+        std::set<quint16> values;
+        for (int y = 0; y < heights.height(); ++y)
+            for (int x = 0; x < heights.width(); ++x) values.insert(heights.pixelColor(x, y).rgba64().red());
+        QVERIFY2(values.size() > 1000, qPrintable(QString::number(values.size())));
+    }
+
     void tellsWhereNothingIsFound() {
         // The level has a second half far from anything of the source.
         const Mesh source = test::makeSheet(10, 10);
@@ -246,16 +339,16 @@ private slots:
         for (std::size_t t = flipped.triangleCount() / 2; t < flipped.triangleCount(); ++t)
             std::swap(flipped.triangles[t][1], flipped.triangles[t][2]);
         BakeSettings settings = small(128);
-        settings.channels = parseBakeChannels("base,misses");
+        settings.dress.channels = parseBakeChannels("base,misses");
         const Baked baked = bake(source, flipped, settings, Progress());
-        QVERIFY(baked.sheet.missed > 0.3 * double(baked.sheet.covered));
-        QVERIFY(baked.sheet.missed < 0.7 * double(baked.sheet.covered));
+        QVERIFY(baked.missed > 0.3 * double(baked.covered));
+        QVERIFY(baked.missed < 0.7 * double(baked.covered));
         QVERIFY(QString::fromStdString(baked.notes.back()).contains("found nothing"));
         QCOMPARE(baked.extras.size(), std::size_t(1));
         const Image misses = decodeImage(baked.extras[0].bytes, "misses");
         QCOMPARE(std::size_t(std::count(misses.texels.begin(), misses.texels.end(),
                                         std::array<std::uint8_t, 4>{200, 40, 30, 255})),
-                 baked.sheet.missed);
+                 baked.missed);
         QCOMPARE(baked.level.textures.size(), std::size_t(1));
     }
 

@@ -72,7 +72,7 @@ private slots:
         MergeSettings settings;
         settings.sheet = 512;
         const Merged merged = mergeMaterials(mesh, settings, Progress());
-        QVERIFY(merged.density >= 1);
+        QVERIFY(merged.sheets[0].density >= 1);
         std::vector<std::string> notes;
         const SurfaceMaterial before(mesh, notes), after(merged.mesh, notes);
         // Triangles have changed places: they are found again by their corners.
@@ -129,7 +129,7 @@ private slots:
         for (const bool join : {false, true}) {
             MergeSettings settings;
             settings.sheet = 256;
-            settings.joinParts = join;
+            settings.dress.joinParts = join;
             const MaterialCost predicted = predictMerge(mesh, settings);
             const MaterialCost after = materialCostOf(mergeMaterials(mesh, settings, Progress()).mesh);
             QCOMPARE(after.materials, predicted.materials);
@@ -138,6 +138,65 @@ private slots:
             QCOMPARE(after.textureBytes, predicted.textureBytes);
             QCOMPARE(after.materials, std::size_t(2));  // the pane is drawn in another way
             QCOMPARE(after.drawCalls, std::size_t(join ? 2 : 4));
+        }
+    }
+
+    void putsMaterialsWhereTheyAreTold() {
+        Mesh mesh = kit();
+        mesh.colors.assign(mesh.wedgeCount(), Color{255, 128, 64, 255});
+        MergeSettings settings;
+        settings.sheet = 256;
+        settings.sheetOf = {0, leftOut, 5, 5};  // 5 counts as the second
+        const MaterialCost predicted = predictMerge(mesh, settings);
+        const Merged merged = mergeMaterials(mesh, settings, Progress());
+        requireSound(merged.mesh, "merged");
+        QCOMPARE(merged.sheets.size(), std::size_t(2));
+        const MaterialCost cost = materialCostOf(merged.mesh);
+        QCOMPARE(cost.materials, predicted.materials);
+        QCOMPARE(cost.textures, predicted.textures);
+        QCOMPARE(cost.drawCalls, predicted.drawCalls);
+        QCOMPARE(cost.textureBytes, predicted.textureBytes);
+        // A sheet, the second one drawn in two ways, and what was left out with its two textures.
+        QCOMPARE(predicted.materials, std::size_t(4));
+        QCOMPARE(predicted.textures, std::size_t(3 + 3 + 2));
+        const Material& kept = merged.mesh.materials.back();
+        QCOMPARE(kept.name, std::string("m1"));
+        QCOMPARE(merged.mesh.textures[std::size_t(kept.baseColorTexture.texture)].name, std::string("tiles"));
+        QCOMPARE(merged.mesh.textures[std::size_t(kept.normalTexture.texture)].name, std::string("bumps"));
+        std::vector<std::string> notes;
+        const SurfaceMaterial before(mesh, notes), after(merged.mesh, notes);
+        std::map<Triangle, TriangleId> place;
+        for (TriangleId t = 0; t < merged.mesh.triangleCount(); ++t) place[merged.mesh.triangles[t]] = t;
+        for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+            const Vec3f at = Vec3f::Constant(1.0f / 3);
+            const SurfaceLook a = before.look(t, at), b = after.look(place.at(mesh.triangles[t]), at);
+            QVERIFY2((a.baseColor - b.baseColor).norm() < 0.03f, qPrintable(QString::number(t)));
+            QVERIFY(std::abs(a.opacity - b.opacity) < 0.01f);
+        }
+        settings.sheetOf.assign(4, leftOut);
+        QVERIFY(test::errorOf([&] { mergeMaterials(mesh, settings, Progress()); }).contains("sheet"));
+    }
+
+    void tellsWhatMaterialsTakeOfASheet() {
+        const Mesh mesh = kit();
+        const std::vector<MaterialRoom> rooms = materialRooms(mesh);
+        QVERIFY(std::abs(rooms[0].texels - 128 * 128) < 1);
+        QVERIFY(!rooms[0].repeats && std::abs(rooms[0].timesOver - 1) < 1e-3);
+        QVERIFY(rooms[1].repeats && std::abs(rooms[1].timesOver - 6.25) < 1e-3);
+        QVERIFY(std::abs(rooms[1].texels - 160 * 160) < 1);
+        QCOMPARE(rooms[2].texels, 0.0);
+        QCOMPARE(rooms[1].textureBytes, 2 * 4.0 * 64 * 64 * 4 / 3);
+        // Leaving out what repeats gives the others more room; what is laid out beforehand is what comes of it.
+        double before = 0;
+        for (const bool without : {false, true}) {
+            MergeSettings settings;
+            settings.sheet = 128;
+            settings.padding = 2;
+            settings.sheetOf = {0, without ? leftOut : 0, 0, 0};
+            const double predicted = layOutMerge(mesh, settings, Progress()).at(0).density;
+            QCOMPARE(mergeMaterials(mesh, settings, Progress()).sheets[0].density, predicted);
+            QVERIFY(predicted > 1.5 * before);
+            before = predicted;
         }
     }
 
@@ -196,7 +255,7 @@ private slots:
         mesh.sections[1].material = 1;
         MergeSettings settings;
         settings.sheet = 64;
-        settings.joinParts = true;
+        settings.dress.joinParts = true;
         const Merged merged = mergeMaterials(mesh, settings, Progress());
         QCOMPARE(merged.mesh.sections.size(), std::size_t(1));
         std::vector<std::string> notes;

@@ -131,7 +131,7 @@ private slots:
         const auto missed = [&](const std::string& cage) {
             choice.cage = cage;
             const Baked baked = bake(source, level, settingsFor(choice, source, Screen()), Progress());
-            return double(baked.sheet.missed) / double(baked.sheet.covered);
+            return double(baked.missed) / double(baked.covered);
         };
         QCOMPARE(missed(""), 0.0);
         QCOMPARE(missed("600mm"), 0.0);
@@ -241,10 +241,10 @@ private slots:
         const auto bare = std::make_shared<const Mesh>(test::makeSphere(1, 5));
         document.levels.push_back(makeLevel("LOD 0", "200", bare));
         BakeSettings settings = settingsFor(small(), *document.source, Screen());
-        settings.channels.misses = true;
+        settings.dress.channels.misses = true;
         Baked baked = bake(*document.source, *bare, settings, Progress());
         const BakeFigures figures = figuresOf(baked, 1);
-        QVERIFY(figures.misses && figures.charts > 0 && figures.covered > 0);
+        QVERIFY(figures.misses.size() == 1 && figures.charts > 0 && figures.covered > 0);
         const auto mesh = std::make_shared<const Mesh>(std::move(baked.level));
         const auto with = withBakedLevel(document, bare, mesh, figures);
         QVERIFY(with && with->levels[0].mesh == mesh && with->levels[0].bake == figures);
@@ -267,7 +267,7 @@ private slots:
         QCOMPARE(again.bake, choice);
         QVERIFY(again.levels[0].bake.has_value());
         QCOMPARE(bakeFiguresJson(*again.levels[0].bake), bakeFiguresJson(figures));
-        QCOMPARE(*again.levels[0].bake->misses, *figures.misses);
+        QCOMPARE(*again.levels[0].bake->misses.at(0), *figures.misses[0]);
         QCOMPARE(again.levels[0].mesh->textures.size(), mesh->textures.size());
     }
 
