@@ -9,6 +9,7 @@
 #include "app/panels/PartsPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/SheetPanel.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
@@ -61,6 +62,7 @@ public:
         if (wants("coral-load")) coral();
         if (wantsAny({"lamp-baked", "night"})) lamp();
         if (wants("jar-baked")) jarBaked();
+        if (wants("lamp-merge")) lampMerge();
     }
 
 private:
@@ -366,6 +368,23 @@ private:
         desk.view().toggleSheet();
         desk.view().toggleLit();
         m_window.model().undoStack().setClean();
+    }
+
+    // What merging the lamp's own materials would come to.
+    void lampMerge() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/divers-lamp.glb");
+        settle();
+        desk.view().viewport().lookFrom(0.3, 0.2);
+        desk.view().toggleLit();
+        desk.view().toggleSheet();
+        desk.sheet().openPage(SheetPanel::Page::Merge);
+        settle();
+        take("lamp-merge");
+        desk.sheet().openPage(SheetPanel::Page::Seen);
+        desk.view().toggleSheet();
+        desk.view().toggleLit();
     }
 
     // Two thousand triangles twice: as they come out of the reduction, and baked.

@@ -1,14 +1,10 @@
-#include "bake/Merge.h"
-#include "bake/AlikeMaterials.h"
-#include "bake/LookDifference.h"
+#include "bake/MergeForecast.h"
 #include "base/Error.h"
 #include "base/Units.h"
 #include "cli/Commands.h"
 #include "cli/Console.h"
-#include "mesh/Materials.h"
 
 #include <cmath>
-#include <map>
 #include <memory>
 
 namespace um::cli {
@@ -98,54 +94,36 @@ std::vector<int> sheetsFrom(const Options& options, const Mesh& mesh) {
     return sheetOf;
 }
 
-// What each material takes of the sheets, and what leaving out those that repeat would come to.
-Json roomsJson(const Mesh& mesh, const MergeSettings& settings, const MaterialCost& before, const Answer& answer) {
-    const std::vector<MaterialRoom> rooms = materialRooms(mesh);
-    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
-    const auto keeps = [](const std::vector<MergedSheet>& sheets, std::size_t number) {
-        return number < sheets.size() ? formatNumber(std::round(100 * std::min(1.0, sheets[number].density))) : "100";
-    };
-    std::map<int, double> texels;  // by sheet
-    for (std::size_t m = 0; m < rooms.size(); ++m)
-        if (isUsed[m] != 0 && settings.sheetOf[m] != leftOut) texels[settings.sheetOf[m]] += rooms[m].texels;
-    const std::vector<MergedSheet> sheets = layOutMerge(mesh, settings, Progress());
-    Json json = Json::array();
-    std::size_t number = 0;
-    for (const auto& [sheet, all] : texels) {
-        answer.line("  Sheet " + std::to_string(number + 1) + ": textures at " + keeps(sheets, number) +
-                    " % of their texels along a side, fill " + formatNumber(100 * sheets[number].fill) + " %");
-        for (std::uint32_t m = 0; m < rooms.size(); ++m) {
-            if (isUsed[m] == 0 || settings.sheetOf[m] != sheet) continue;
-            const double share = all > 0 ? rooms[m].texels / all : 0;
-            json.push_back({{"material", mesh.materials[m].name},
-                            {"sheet", number + 1},
-                            {"density", sheets[number].density},
-                            {"share", share},
-                            {"times_over", rooms[m].timesOver},
-                            {"repeats", rooms[m].repeats}});
-            if (!rooms[m].repeats) continue;
-            MergeSettings without = settings;
-            without.sheetOf[m] = leftOut;
-            const bool anyLeft =
-                std::any_of(without.sheetOf.begin(), without.sheetOf.end(), [&](int one) { return one == sheet; });
-            answer.line("    " + mesh.materials[m].name + " repeats, " + formatNumber(rooms[m].timesOver) +
-                        " times over, and takes " + formatNumber(100 * share) + " % of it. Left out (--apart \"" +
-                        mesh.materials[m].name + "\")" +
-                        (anyLeft ? ", the others keep " + keeps(layOutMerge(mesh, without, Progress()), number) + " %"
-                                 : std::string()) +
-                        ": " + sentenceOf(before, predictMerge(mesh, without)));
-        }
-        ++number;
-    }
-    return json;
+std::string percent(double share) {
+    return formatNumber(std::round(100 * share)) + " %";
 }
 
-double lookOff(const Mesh& before, const Mesh& after, const Progress& progress) {
-    constexpr double pixelsTall = 300;
-    std::vector<std::string> unreadable;
-    return measureLook(SurfaceMaterial(before, unreadable), SurfaceMaterial(after, unreadable),
-                       pixelsTall / std::max(1e-30, diagonal(before)), progress)
-        .mean;
+// What each material takes of the sheets, and what leaving out those that repeat would come to.
+Json tellForecast(const Mesh& mesh, const MergeForecast& forecast, const Answer& answer) {
+    for (std::size_t i = 0; i < forecast.sheets.size(); ++i) {
+        answer.line("  Sheet " + std::to_string(i + 1) + ": textures at " +
+                    percent(std::min(1.0, forecast.sheets[i].density)) + " of their texels along a side, fill " +
+                    percent(forecast.sheets[i].fill));
+        for (const LeaveOutOffer& offer : forecast.leaveOut) {
+            if (offer.sheet != int(i)) continue;
+            const std::string& name = mesh.materials[offer.material].name;
+            answer.line(
+                "    " + name + " repeats, " + formatNumber(forecast.rooms[offer.material].timesOver) +
+                " times over, and takes " + percent(offer.share) + " of it. Left out (--apart \"" + name + "\")" +
+                (offer.othersDensity ? ", the others keep " + percent(std::min(1.0, *offer.othersDensity)) : "") +
+                ": " + sentenceOf(forecast.before, offer.cost));
+        }
+    }
+    Json json = Json::array();
+    for (std::uint32_t m = 0; m < forecast.rooms.size(); ++m)
+        if (const int sheet = forecast.sheetOf[m]; sheet != leftOut)
+            json.push_back({{"material", mesh.materials[m].name},
+                            {"sheet", sheet + 1},
+                            {"density", forecast.sheets[std::size_t(sheet)].density},
+                            {"texels", forecast.rooms[m].texels},
+                            {"times_over", forecast.rooms[m].timesOver},
+                            {"repeats", forecast.rooms[m].repeats}});
+    return json;
 }
 
 // Nearly equal materials alone become one each; nothing is laid out anew.
@@ -173,30 +151,21 @@ int joinAlike(const Options& options, const Mesh& mesh, const Groups& groups, co
 
 // What could be joined without a sheet, with what it would cost the eye.
 Json offerAlike(const Mesh& mesh, const MaterialCost& before, const Answer& answer) {
-    Json offers = Json::array();
-    Groups nearly = findAlikeMaterials(mesh, Alikeness::Nearly, Progress());
-    for (const Groups& groups : {nearly, findAlikeMaterials(mesh, Alikeness::OnTheWhole, Progress())}) {
-        const bool isNearly = groups == nearly;
-        if (groups.empty() || (isNearly && !offers.empty())) continue;
-        Mesh joined = mesh;
-        joinAlikeMaterials(joined, groups);
-        const double off = lookOff(mesh, joined, Progress());
-        std::string how = "--alike joins them alone";
-        if (!isNearly) {
-            how.clear();
-            for (const auto& group : groups)
-                for (std::size_t i = 1; i < group.size(); ++i)
-                    how += (how.empty() ? "" : " ") + std::string("--stand-in \"") + mesh.materials[group[i]].name +
-                           "=" + mesh.materials[group.front()].name + "\"";
-        }
+    Json json = Json::array();
+    for (const JoinOffer& offer : findJoinOffers(mesh, Progress())) {
+        const bool isNearly = offer.alikeness == Alikeness::Nearly;
+        std::string how = "--alike joins such alone";
+        for (std::size_t i = 1; i < offer.materials.size() && !isNearly; ++i)
+            how = (i > 1 ? how + " " : std::string()) + "--stand-in \"" + mesh.materials[offer.materials[i]].name +
+                  "=" + mesh.materials[offer.materials.front()].name + "\"";
         answer.line("  " + std::string(isNearly ? "Nearly the same" : "On the whole alike") + " are " +
-                    sentenceOf(mesh, groups) + " (" + how + ", looks off by " + formatNumber(off) +
-                    " in CIELAB): " + sentenceOf(before, materialCostOf(joined)));
-        offers.push_back({{"alike", isNearly ? "nearly" : "on the whole"},
-                          {"materials", groupsJson(mesh, groups)},
-                          {"look_off", off}});
+                    sentenceOf(mesh, {offer.materials}) + " (" + how + ", looks off by " + formatNumber(offer.lookOff) +
+                    " in CIELAB): " + sentenceOf(before, materialCostOf(withStandIns(mesh, {offer.materials}))));
+        json.push_back({{"alike", isNearly ? "nearly" : "on the whole"},
+                        {"materials", groupsJson(mesh, {offer.materials}).front()},
+                        {"look_off", offer.lookOff}});
     }
-    return offers;
+    return json;
 }
 
 int run(const Options& options) {
@@ -223,11 +192,15 @@ int run(const Options& options) {
     }
     settings.sheetOf = sheetsFrom(options, file.mesh);
     if (options.predict) {
-        const MaterialCost after = predictMerge(file.mesh, settings);
-        answer.line("Merging " + options.in + " would take " + sentenceOf(before, after));
+        const MergeForecast forecast = [&] {
+            const TerminalProgress terminal("Laying out");
+            return forecastMerge(file.mesh, settings, terminal.progress());
+        }();
+        answer.line("Merging " + options.in + " would take " + sentenceOf(before, forecast.after));
+        const Json onSheets = tellForecast(file.mesh, forecast, answer);
         answer.json({{"before", costJson(before)},
-                     {"predicted", costJson(after)},
-                     {"on_sheets", roomsJson(file.mesh, settings, before, answer)},
+                     {"predicted", costJson(forecast.after)},
+                     {"on_sheets", onSheets},
                      {"alike", offerAlike(file.mesh, before, answer)}});
         return done;
     }

@@ -138,6 +138,9 @@ private:
     void refreshChain();
     void connectChain();
     void connectSheet();
+    void connectMerging();
+    void takeMerged(const std::shared_ptr<const Mesh>& before, const std::shared_ptr<const Mesh>& after,
+                    const QStringList& notes);
     void refreshSheet();
     void watchOutlines();
     void renameLevel(int level, const QString& name);

@@ -3,11 +3,13 @@
 #include "app/desks/AssetDesk.h"
 #include "app/desks/Places.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/MergePage.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sheet/SheetPicture.h"
 #include "app/sheet/SheetWork.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/viewport/ViewArea.h"
+#include "document/Edits.h"
 
 namespace um::app {
 
@@ -16,6 +18,7 @@ void AssetDesk::connectSheet() {
     connect(m_sheetPanel, &SheetPanel::closed, m_view, &ViewArea::toggleSheet);
     connect(m_sheetPanel, &SheetPanel::bakeWanted, this, &AssetDesk::bakeShown);
     connect(m_sheetPanel, &SheetPanel::missWanted, this, &AssetDesk::goToMiss);
+    connectMerging();
     connect(m_sheetPanel, &SheetPanel::choiceChanged, this, [this](const BakeChoice& choice) {
         Document next = m_model.document();
         next.bake = choice;
@@ -66,6 +69,50 @@ void AssetDesk::connectSheet() {
     connect(m_sheetWork, &SheetWork::met, this, [this](const auto& mesh, TriangleId triangle, const Vec3d& place) {
         if (mesh == shownMesh()) m_sheetPanel->pointAt(triangle, place);
     });
+}
+
+void AssetDesk::connectMerging() {
+    MergePage& page = m_sheetPanel->mergePage();
+    connect(m_sheetPanel, &SheetPanel::forecastWanted, this, [this, &page] {
+        if (const auto mesh = shownMesh()) m_sheetWork->forecast(mesh, page.settings(), !page.hasFacts());
+    });
+    connect(m_sheetPanel, &SheetPanel::mergeWanted, this, [this, &page] {
+        if (const auto mesh = shownMesh()) m_sheetWork->merge(mesh, page.settings());
+    });
+    connect(m_sheetWork, &SheetWork::factsKnown, this, [this, &page](const auto& mesh, const MaterialFacts& facts) {
+        if (mesh == shownMesh()) page.setFacts(facts);
+    });
+    connect(m_sheetWork, &SheetWork::forecastKnown, this,
+            [this, &page](const auto& mesh, const MergeForecast& forecast) {
+                if (mesh == shownMesh()) page.setForecast(forecast);
+            });
+    connect(m_sheetWork, &SheetWork::forecastFailed, this, [this, &page](const auto& mesh, const QString& sentence) {
+        if (mesh == shownMesh()) page.setProblem(sentence);
+    });
+    connect(m_sheetWork, &SheetWork::merged, this, &AssetDesk::takeMerged);
+}
+
+// A level's materials are merged in its place; the source's come up as a preview, to be kept as a level or to become
+// the source of all of them.
+void AssetDesk::takeMerged(const std::shared_ptr<const Mesh>& before, const std::shared_ptr<const Mesh>& after,
+                           const QStringList& notes) {
+    if (before == m_model.document().source) {
+        Level level = makeLevel(tr("Merged").toStdString(), "100 %", after);
+        level.isLocked = true;
+        m_preview = std::move(level);
+        show({Shown::preview});
+    } else if (m_preview && before == m_preview->mesh) {
+        m_preview->mesh = after;
+        m_preview->isLocked = true;
+        refresh();
+    } else if (auto next = withMergedLevel(m_model.document(), before, after)) {
+        m_model.change(tr("Merge materials"), std::move(*next));
+    } else {
+        return;  // undone or removed meanwhile
+    }
+    m_sheetPanel->openPage(SheetPanel::Page::Seen);
+    m_sheetPanel->showMerged(after, materialCostOf(*before), materialCostOf(*after));
+    if (!notes.isEmpty()) m_messages.say(notes.join(' '));
 }
 
 void AssetDesk::openSheet(bool open) {

@@ -1,28 +1,30 @@
 #pragma once
 /// The Sheet, in the right panel's place: a mesh's textures seen flat, what came of its bake, and how it is baked.
 #include "app/sheet/SheetContent.h"
+#include "bake/Merge.h"
 #include "chain/Level.h"
 
 #include <QWidget>
 
-class QCheckBox;
 class QComboBox;
-class QGridLayout;
 class QLabel;
 class QMenu;
 class QPushButton;
 
 namespace um::app {
 
+class BakePage;
 class CommitField;
 class Job;
+class JobStrip;
+class MergePage;
 class SheetPicture;
 
 class SheetPanel : public QWidget {
     Q_OBJECT
 
 public:
-    explicit SheetPanel(Job& baking, QWidget* parent = nullptr);
+    SheetPanel(Job& baking, Job& forecasting, QWidget* parent = nullptr);
 
     /// @param name       of what is shown
     /// @param mesh       null for none
@@ -47,8 +49,15 @@ public:
     void chooseValue(SheetValue value);
     /// The sheet that a triangle lies on.
     void showSheetOf(TriangleId triangle);
-    /// How the level is baked, in the picture's place.
-    void openSettings(bool open);
+    /// What merging came to, in the place of a bake's figures, wherever this mesh is shown.
+    void showMerged(const std::shared_ptr<const Mesh>& mesh, const MaterialCost& before, const MaterialCost& after);
+    /// What is seen in the middle: the sheet, or how levels are baked, or how materials are merged.
+    enum class Page { Seen, Bake, Merge };
+    void openPage(Page page);
+    Page page() const { return m_page; }
+    BakePage& bakePage() const { return *m_bakePage; }
+    MergePage& mergePage() const { return *m_mergePage; }
+    QPushButton& mergeButton() const { return *m_merge; }
 
 signals:
     /// Another material, value or mesh is to be shown.
@@ -62,40 +71,36 @@ signals:
     /// A chart is pointed at, and a place of it; or none.
     void chartPointedAt(const std::vector<um::app::SheetContent::Side>& rim);
     void placeChosen(const um::Vec3d& place);
+    /// What merging would come to is to be found out.
+    void forecastWanted();
+    void mergeWanted();
+    /// Whether the cage is seen, or pushed, is another now.
+    void cageWanted();
     void closed();
 
 private:
-    QWidget* makeSettings();
     void connectAll();
-    void change(const std::function<void(BakeChoice&)>& edit);
     void fillValues(bool knowsMisses);
-    void fillParts();
-    void addPartRow(const std::string& name, const PartShare* share);
     void pointAtChart(const QPointF& place, bool isChosen);
 
     std::shared_ptr<const Mesh> m_mesh;
     std::shared_ptr<const SheetContent> m_content;
     std::optional<BakeFigures> m_figures;
-    BakeChoice m_choice;
     QString m_name;
 
     QLabel *m_heading, *m_facts, *m_pointed, *m_figuresLine;
-    QComboBox *m_material, *m_value, *m_samples, *m_share;
+    QComboBox *m_material, *m_value;
     QPushButton *m_lit, *m_miss, *m_bake, *m_how;
     QMenu* m_litMenu;
     SheetPicture* m_picture;
-    CommitField *m_sheet, *m_padding, *m_cage;
-    QCheckBox *m_join, *m_apart, *m_occlusion, *m_keep;
-    QWidget *m_seen, *m_settings, *m_parts;
-    QGridLayout* m_partRows;
-    /// What the rows of parts tell.
-    struct PartRows {
-        std::vector<std::string> names;
-        std::vector<PartShare> shares;
-        bool operator==(const PartRows&) const = default;
-    };
-    PartRows m_rowsShown;
-    bool m_isSettingFactors = false;
+    BakePage* m_bakePage;
+    MergePage* m_mergePage;
+    JobStrip* m_strip;
+    QPushButton *m_together, *m_merge;
+    QWidget* m_seen;
+    Page m_page = Page::Seen;
+    std::shared_ptr<const Mesh> m_merged;
+    QString m_mergedFigures;
     unsigned m_without = 0;
 };
 

@@ -1,8 +1,13 @@
 #include "app/sheet/SheetWork.h"
 
 #include "bake/LookDifference.h"
+#include "base/Error.h"
 #include "document/Edits.h"
+#include "files/Image.h"
+#include "files/MeshFile.h"
 #include "measure/Probe.h"
+#include "mesh/Join.h"
+#include "mesh/Materials.h"
 
 #include <cmath>
 
@@ -29,6 +34,38 @@ void fillIn(QImage& image, const Sheet& sheet, int left, int top, int across) {
                                ? qRgb(200, 40, 30)
                                : qRgb(screenValue(color.x()), screenValue(color.y()), screenValue(color.z())));
         }
+}
+
+// What each material looks like: its picture's middle tone and pattern on a few pixels.
+std::vector<QImage> swatchesOf(const Mesh& mesh) {
+    constexpr int size = 28;
+    std::vector<QImage> swatches(mesh.materials.size());
+    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
+    for (std::size_t m = 0; m < swatches.size(); ++m) {
+        if (isUsed[m] == 0) continue;
+        const Material& material = mesh.materials[m];
+        QImage image(size, size, QImage::Format_RGB32);
+        image.fill(Qt::white);
+        if (material.baseColorTexture) {
+            const std::string& bytes = *mesh.textures[std::size_t(material.baseColorTexture.texture)].bytes;
+            const QImage read = QImage::fromData(reinterpret_cast<const uchar*>(bytes.data()), int(bytes.size()));
+            if (!read.isNull())
+                image = read.scaled(size, size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation)
+                            .convertToFormat(QImage::Format_RGB32);
+        }
+        const auto factor = [&](std::size_t k) {
+            return encodedLight(double(std::clamp(material.baseColor[k], 0.0f, 1.0f)));
+        };
+        for (int y = 0; y < size; ++y)
+            for (int x = 0; x < size; ++x) {
+                const QRgb pixel = image.pixel(x, y);
+                image.setPixel(
+                    x, y,
+                    qRgb(int(qRed(pixel) * factor(0)), int(qGreen(pixel) * factor(1)), int(qBlue(pixel) * factor(2))));
+            }
+        swatches[m] = image;
+    }
+    return swatches;
 }
 
 }  // namespace
@@ -64,7 +101,12 @@ void SheetWork::bake(std::size_t number, double pixelsPerUnit, double pixelsTall
             const std::lock_guard lock(filling->mutex);
             fillIn(filling->image, sheet, left, top, across);
         };
-        Baked baked = um::bake(*source, *bare, settings, progress.span(0, 0.85));
+        Mesh joined;
+        for (const std::string& file : choice.also) {
+            if (joined.triangles.empty()) joined = *source;
+            joinTo(joined, readMesh(file, progress.span(0, 0)).mesh);
+        }
+        Baked baked = um::bake(joined.triangles.empty() ? *source : joined, *bare, settings, progress.span(0, 0.85));
         BakeFigures figures = figuresOf(baked, source->metresPerUnit);
         figures.bare = bare;
         auto mesh = std::make_shared<const Mesh>(std::move(baked.level));
@@ -104,8 +146,44 @@ void SheetWork::lookUp(std::shared_ptr<const Mesh> mesh, const Vec3d& from, cons
     });
 }
 
+void SheetWork::merge(std::shared_ptr<const Mesh> mesh, const MergeSettings& settings) {
+    if (m_baking.isRunning()) return;
+    m_baking.start([this, mesh, settings](const Progress& progress) -> Job::Delivery {
+        Merged merged = mergeMaterials(*mesh, settings, progress);
+        auto after = std::make_shared<const Mesh>(std::move(merged.mesh));
+        QStringList notes;
+        for (const std::string& note : merged.notes) notes += QString::fromStdString(note);
+        return [this, mesh, after, notes] { emit this->merged(mesh, after, notes); };
+    });
+}
+
+void SheetWork::forecast(std::shared_ptr<const Mesh> mesh, const MergeSettings& settings, bool withFacts) {
+    m_forecasting.start([this, mesh, settings, withFacts](const Progress& progress) -> Job::Delivery {
+        std::optional<MaterialFacts> facts;
+        if (withFacts) facts = {swatchesOf(*mesh), findJoinOffers(*mesh, progress.span(0, 0.4))};
+        std::optional<MergeForecast> forecast;
+        QString problem;
+        try {
+            forecast = forecastMerge(*mesh, settings, progress.span(withFacts ? 0.4 : 0, 1));
+        } catch (const InputError& error) {
+            problem = QString::fromUtf8(error.what());
+        }
+        return [this, mesh, facts, forecast, problem] {
+            if (facts) emit factsKnown(mesh, *facts);
+            if (forecast)
+                emit forecastKnown(mesh, *forecast);
+            else
+                emit forecastFailed(mesh, problem);
+        };
+    });
+}
+
+bool SheetWork::isIdle() const {
+    return !m_baking.isRunning() && !m_reading.isRunning() && !m_lookingUp.isRunning() && !m_forecasting.isRunning();
+}
+
 void SheetWork::cancel() {
-    for (Job* job : {&m_baking, &m_reading, &m_lookingUp}) job->cancel();
+    for (Job* job : {&m_baking, &m_reading, &m_lookingUp, &m_forecasting}) job->cancel();
 }
 
 }  // namespace um::app

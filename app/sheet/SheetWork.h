@@ -2,6 +2,7 @@
 /// What the Sheet computes beside the window: baking a level of the document, and making its textures ready to be seen.
 #include "app/desks/DocumentModel.h"
 #include "app/jobs/Job.h"
+#include "app/sheet/MergePage.h"
 #include "app/sheet/SheetContent.h"
 
 #include <mutex>
@@ -17,6 +18,10 @@ public:
     /// Bakes a level as the document says, and measures how far it then looks off where the viewer stands.
     /// @param pixelsPerUnit  there; 0 leaves that out
     void bake(std::size_t level, double pixelsPerUnit, double pixelsTall);
+    /// Merges materials of a mesh; `merged` tells.
+    void merge(std::shared_ptr<const Mesh> mesh, const MergeSettings& settings);
+    /// What merging them would come to, and first what they are, if that is not known.
+    void forecast(std::shared_ptr<const Mesh> mesh, const MergeSettings& settings, bool withFacts);
     /// @see makeSheetContent
     void makeReady(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
                    std::shared_ptr<const std::string> misses);
@@ -24,7 +29,8 @@ public:
     void lookUp(std::shared_ptr<const Mesh> mesh, const Vec3d& from, const Vec3d& direction);
     Job& bakingJob() { return m_baking; }
     Job& readingJob() { return m_reading; }
-    bool isIdle() const { return !m_baking.isRunning() && !m_reading.isRunning() && !m_lookingUp.isRunning(); }
+    Job& forecastJob() { return m_forecasting; }
+    bool isIdle() const;
     void cancel();
 
 signals:
@@ -33,6 +39,12 @@ signals:
     void filledIn(const std::shared_ptr<const um::Mesh>& level, const QImage& image);
     /// What was looked up.
     void met(const std::shared_ptr<const um::Mesh>& mesh, um::TriangleId triangle, const um::Vec3d& place);
+    void merged(const std::shared_ptr<const um::Mesh>& before, const std::shared_ptr<const um::Mesh>& after,
+                const QStringList& notes);
+    void factsKnown(const std::shared_ptr<const um::Mesh>& mesh, const um::app::MaterialFacts& facts);
+    void forecastKnown(const std::shared_ptr<const um::Mesh>& mesh, const um::MergeForecast& forecast);
+    /// The same, where it would not do.
+    void forecastFailed(const std::shared_ptr<const um::Mesh>& mesh, const QString& sentence);
     void said(const QString& sentence);
 
 private:
@@ -44,7 +56,7 @@ private:
     };
 
     DocumentModel& m_model;
-    Job m_baking, m_reading, m_lookingUp;
+    Job m_baking, m_reading, m_lookingUp, m_forecasting;
     std::shared_ptr<Filling> m_filling;
     QTimer m_looking;
 };

@@ -128,6 +128,7 @@ QString Theme::styleSheet() const {
         QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
         QComboBox QAbstractItemView { background: @panel; border: 1px solid @rule; selection-background-color: @accentTint;
                                       selection-color: @ink; }
+        QTreeView { background: transparent; selection-background-color: @accentTint; selection-color: @ink; }
         #card { background: @panel; border: 1px solid @rule; border-radius: 8px; }
         #rule { background: @rule; }
         QLabel#soft { color: @softInk; }

@@ -143,4 +143,9 @@ void joinAlikeMaterials(Mesh& mesh, const std::vector<std::vector<std::uint32_t>
     groupByMaterial(mesh, chosen, false);
 }
 
+Mesh withStandIns(Mesh mesh, const std::vector<std::vector<std::uint32_t>>& groups) {
+    if (!groups.empty()) joinAlikeMaterials(mesh, groups);
+    return mesh;
+}
+
 }  // namespace um

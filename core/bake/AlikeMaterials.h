@@ -20,5 +20,6 @@ std::vector<std::vector<std::uint32_t>> findAlikeMaterials(const Mesh& mesh, Ali
 
 /// The first of each group in the place of all. Triangles are grouped anew by part and material.
 void joinAlikeMaterials(Mesh& mesh, const std::vector<std::vector<std::uint32_t>>& groups);
+Mesh withStandIns(Mesh mesh, const std::vector<std::vector<std::uint32_t>>& groups);
 
 }  // namespace um

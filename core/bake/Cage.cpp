@@ -16,6 +16,7 @@ Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& setting
     cage.directions = vertexNormals(level, finder.around());
     if (settings.depth > 0) {
         cage.depths.assign(level.vertexCount(), float(settings.depth));
+        pushCage(cage, level, settings.pushes);
         progress.at(1);
         return cage;
     }
@@ -54,8 +55,22 @@ Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& setting
             for (const VertexId other : level.triangles[t]) most = std::max(most, own[other]);
         cage.depths[v] = float(settings.factor) * more * most;
     });
+    pushCage(cage, level, settings.pushes);
     progress.at(1);
     return cage;
+}
+
+void pushCage(Cage& cage, const Mesh& level, const std::vector<CagePush>& pushes) {
+    if (pushes.empty()) return;
+    parallelFor(cage.depths.size(), [&](std::size_t v) {
+        double doublings = 0;
+        for (const CagePush& push : pushes) {
+            const float share = 1 - (level.positions[v] - push.centre).squaredNorm() / (push.radius * push.radius);
+            if (share > 0) doublings += double(share * share) * std::log2(double(push.factor));
+        }
+        constexpr double most = 6.64;  // a hundred times
+        cage.depths[v] *= float(std::exp2(std::clamp(doublings, -most, most)));
+    });
 }
 
 }  // namespace um

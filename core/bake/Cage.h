@@ -11,9 +11,18 @@ struct Cage {
     std::vector<float> depths;      ///< both ways, in the mesh's unit
 };
 
+/// A place where the cage is made so many times as deep; less and less towards the rim.
+struct CagePush {
+    Vec3f centre = Vec3f::Zero();
+    float radius = 0, factor = 1;
+
+    bool operator==(const CagePush&) const = default;
+};
+
 struct CageSettings {
-    double factor = 1;  ///< on the depths that were measured
-    double depth = 0;   ///< everywhere, instead of what was measured; in the mesh's unit, 0 for none
+    double factor = 1;             ///< on the depths that were measured
+    double depth = 0;              ///< everywhere, instead of what was measured; in the mesh's unit, 0 for none
+    std::vector<CagePush> pushes;  ///< one upon another
 
     bool operator==(const CageSettings&) const = default;
 };
@@ -22,5 +31,8 @@ struct CageSettings {
 /// @throws MeshError  if the level has no area
 /// @throws Cancelled
 Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& settings, const Progress& progress);
+
+/// Makes it deeper, or less deep, in some places. From a hundredth to a hundred times what it was.
+void pushCage(Cage& cage, const Mesh& level, const std::vector<CagePush>& pushes);
 
 }  // namespace um

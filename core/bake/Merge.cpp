@@ -1,5 +1,6 @@
 #include "bake/Merge.h"
 
+#include "bake/AlikeMaterials.h"
 #include "base/Error.h"
 #include "base/Units.h"
 #include "mesh/Connectivity.h"
@@ -38,21 +39,6 @@ double uvArea(const Mesh& mesh, TriangleId t) {
     const Vec2d ab = (mesh.uvs[w[1]] - mesh.uvs[w[0]]).cast<double>(),
                 ac = (mesh.uvs[w[2]] - mesh.uvs[w[0]]).cast<double>();
     return ab.x() * ac.y() - ab.y() * ac.x();
-}
-
-// Numbers of sheets without gaps; all on the first where nothing is said.
-std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settings) {
-    std::vector<int> sheetOf = settings.sheetOf;
-    sheetOf.resize(mesh.materials.size(), settings.sheetOf.empty() ? 0 : leftOut);
-    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
-    std::set<int> numbers;
-    for (std::size_t m = 0; m < sheetOf.size(); ++m)
-        if (isUsed[m] != 0 && sheetOf[m] >= 0) numbers.insert(sheetOf[m]);
-    for (int& sheet : sheetOf) {
-        const auto place = numbers.find(sheet);
-        sheet = place == numbers.end() ? leftOut : int(std::distance(numbers.begin(), place));
-    }
-    return sheetOf;
 }
 
 int countOf(const std::vector<int>& sheetOf) {
@@ -407,6 +393,20 @@ private:
 
 }  // namespace
 
+std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settings) {
+    std::vector<int> sheetOf = settings.sheetOf;
+    sheetOf.resize(mesh.materials.size(), settings.sheetOf.empty() ? 0 : leftOut);
+    const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);
+    std::set<int> numbers;
+    for (std::size_t m = 0; m < sheetOf.size(); ++m)
+        if (isUsed[m] != 0 && sheetOf[m] >= 0) numbers.insert(sheetOf[m]);
+    for (int& sheet : sheetOf) {
+        const auto place = numbers.find(sheet);
+        sheet = place == numbers.end() ? leftOut : int(std::distance(numbers.begin(), place));
+    }
+    return sheetOf;
+}
+
 MaterialCost materialCostOf(const Mesh& mesh) {
     MaterialCost cost;
     std::set<std::uint32_t> materials;
@@ -425,7 +425,8 @@ MaterialCost materialCostOf(const Mesh& mesh) {
     return cost;
 }
 
-MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings) {
+MaterialCost predictMerge(const Mesh& before, const MergeSettings& settings) {
+    const Mesh mesh = withStandIns(before, settings.alike);
     const BakeChannels& channels = settings.dress.channels;
     const std::vector<int> sheetOf = sheetsOfMaterials(mesh, settings);
     struct OnSheet {
@@ -499,12 +500,18 @@ std::vector<MaterialRoom> materialRooms(const Mesh& mesh) {
 
 std::vector<MergedSheet> layOutMerge(const Mesh& mesh, const MergeSettings& settings, const Progress& progress) {
     requireSound(mesh, "the mesh");
-    return Merger(mesh, settings).layOut(progress);
+    const Mesh joined = withStandIns(mesh, settings.alike);
+    return Merger(joined, settings).layOut(progress);
 }
 
 Merged mergeMaterials(const Mesh& mesh, const MergeSettings& settings, const Progress& progress) {
     requireSound(mesh, "the mesh");
-    Merged merged = Merger(mesh, settings).merge(progress);
+    Merged merged;
+    Mesh joined = withStandIns(mesh, settings.alike);
+    if (countOf(sheetsOfMaterials(joined, settings)) == 0 && !settings.alike.empty())
+        merged.mesh = std::move(joined);
+    else
+        merged = Merger(joined, settings).merge(progress);
     progress.at(1);
     return merged;
 }

@@ -16,8 +16,13 @@ struct MergeSettings {
     /// On which sheet each of the mesh's materials goes, or `leftOut`; empty for all on the first. Numbers of sheets on
     /// which nothing is are passed over.
     std::vector<int> sheetOf;
+    /// Groups of materials, of which the first takes the place of the others beforehand.
+    std::vector<std::vector<std::uint32_t>> alike;
     DressSettings dress;
 };
+
+/// On which sheet each material goes, numbered without gaps; those without triangles on none.
+std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settings);
 
 struct MaterialCost {
     std::size_t materials = 0, textures = 0, drawCalls = 0;
@@ -59,10 +64,10 @@ struct Merged {
 };
 
 /// Pieces of UVs keep their shape and are laid out anew; where textures repeat they are unrolled; what has no texture
-/// becomes a few texels of its colour. Transparent and cut-out materials, and those seen from both sides, keep a
-/// material of their own with the same sheet.
+/// becomes a few texels of its colour. Where all keep their textures, those alike are joined and nothing else changes.
+/// Transparent and cut-out materials, and those seen from both sides, keep a material of their own with the same sheet.
 /// @throws MeshError   if the mesh is not sound
-/// @throws InputError  if the pieces do not fit on the sheet, or nothing is to go on any
+/// @throws InputError  if the pieces do not fit on the sheet, or there is nothing to do
 /// @throws Cancelled
 Merged mergeMaterials(const Mesh& mesh, const MergeSettings& settings, const Progress& progress);
 

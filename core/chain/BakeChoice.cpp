@@ -53,6 +53,7 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
     settings.share = choice.share;
     settings.factors = choice.factors;
     settings.cage = cageFrom(choice.cage, source, screen);
+    settings.cage.pushes = choice.pushes;
     settings.unwrap.pack.sheets = choice.sheets;
     settings.dress.joinParts = choice.joinParts;
     settings.dress.deep = choice.bits == 16;
@@ -69,6 +70,9 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
 std::string bakeChoiceJson(const BakeChoice& choice) {
     Json factors = Json::object();
     for (const PartFactor& factor : choice.factors) factors[factor.part] = factor.factor;
+    Json pushes = Json::array();
+    for (const CagePush& push : choice.pushes)
+        pushes.push_back({push.centre.x(), push.centre.y(), push.centre.z(), push.radius, push.factor});
     return Json{{"sheet", choice.sheet},
                 {"sheets", choice.sheets},
                 {"bits", choice.bits},
@@ -82,7 +86,9 @@ std::string bakeChoiceJson(const BakeChoice& choice) {
                 {"occlusion_rays", choice.occlusionRays},
                 {"occlusion_distance", choice.occlusionDistance},
                 {"density", choice.density},
-                {"cage", choice.cage}}
+                {"cage", choice.cage},
+                {"pushes", pushes},
+                {"also", choice.also}}
         .dump();
 }
 
@@ -103,6 +109,9 @@ BakeChoice bakeChoiceFromJson(const std::string& text) {
         choice.occlusionDistance = json.at("occlusion_distance");
         choice.density = json.at("density");
         choice.cage = json.at("cage");
+        for (const Json& push : json.value("pushes", Json::array()))
+            choice.pushes.push_back({Vec3f(push.at(0), push.at(1), push.at(2)), push.at(3), push.at(4)});
+        choice.also = json.value("also", std::vector<std::string>());
         return choice;
     });
 }

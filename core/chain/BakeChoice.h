@@ -18,6 +18,8 @@ struct BakeChoice {
     std::string occlusionDistance;  ///< as typed; empty for a tenth of the source's diagonal
     std::string density;            ///< `400px/m`; empty for as many texels as fit
     std::string cage;               ///< `2x` what was measured, or a length; empty for what was measured
+    std::vector<CagePush> pushes;   ///< of the cage, in the source's unit
+    std::vector<std::string> also;  ///< files of other meshes to bake from, beside the source
 
     bool operator==(const BakeChoice&) const = default;
 };

@@ -24,6 +24,12 @@ std::string freeName(const Document& document) {
     return name;
 }
 
+Level* levelWith(Document& document, const std::shared_ptr<const Mesh>& mesh) {
+    const auto level = std::find_if(document.levels.begin(), document.levels.end(),
+                                    [&](const Level& one) { return one.mesh == mesh; });
+    return level == document.levels.end() ? nullptr : &*level;
+}
+
 }  // namespace
 
 Document withSource(Document document, std::shared_ptr<const Mesh> mesh) {
@@ -133,11 +139,20 @@ Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr
 
 std::optional<Document> withBakedLevel(Document document, const std::shared_ptr<const Mesh>& old,
                                        std::shared_ptr<const Mesh> baked, const BakeFigures& figures) {
-    const auto level =
-        std::find_if(document.levels.begin(), document.levels.end(), [&](const Level& one) { return one.mesh == old; });
-    if (level == document.levels.end()) return std::nullopt;
+    Level* level = levelWith(document, old);
+    if (level == nullptr) return std::nullopt;
     level->mesh = std::move(baked);
     level->bake = figures;
+    return document;
+}
+
+std::optional<Document> withMergedLevel(Document document, const std::shared_ptr<const Mesh>& old,
+                                        std::shared_ptr<const Mesh> merged) {
+    Level* level = levelWith(document, old);
+    if (level == nullptr) return std::nullopt;
+    level->mesh = std::move(merged);
+    level->bake.reset();
+    level->isLocked = true;
     return document;
 }
 

@@ -34,6 +34,9 @@ Document withHandmadeLevel(Document document, std::size_t level, std::shared_ptr
 /// shape, and with it what was measured of that, is the same. @returns nothing if it has it no more
 std::optional<Document> withBakedLevel(Document document, const std::shared_ptr<const Mesh>& old,
                                        std::shared_ptr<const Mesh> baked, const BakeFigures& figures);
+/// A level whose materials were merged, likewise. It is locked: made anew, it would have its materials again.
+std::optional<Document> withMergedLevel(Document document, const std::shared_ptr<const Mesh>& old,
+                                        std::shared_ptr<const Mesh> merged);
 /// A chain in the place of all levels.
 Document withChain(Document document, std::vector<Level> levels);
 /// Levels made anew, each in the place of the one that it was made from. Whatever else was decided of that one

@@ -77,7 +77,7 @@ private slots:
     }
 
     void setsHowLevelsAreBaked() {
-        sheet().openSettings(true);
+        sheet().openPage(SheetPanel::Page::Bake);
         commit("sheetSize", "256 px");
         commit("sheetPadding", "2");
         QCOMPARE(document().bake.sheet, 256);
@@ -98,7 +98,7 @@ private slots:
         QVERIFY(document().bake.factors.empty());
         m_window->model().undoStack().redo();
         QCOMPARE(document().bake.factors.size(), std::size_t(1));
-        sheet().openSettings(false);
+        sheet().openPage(SheetPanel::Page::Seen);
     }
 
     void bakesWhatTheCoreBakes() {
@@ -219,9 +219,9 @@ private slots:
     }
 
     void showsWhereNothingWasFound() {
-        sheet().openSettings(true);
+        sheet().openPage(SheetPanel::Page::Bake);
         commit("sheetCage", "0.2x");
-        sheet().openSettings(false);
+        sheet().openPage(SheetPanel::Page::Seen);
         desk().bakeShown();
         QVERIFY(waitUntilIdle(*m_window));
         QVERIFY(document().levels[0].bake->missed > 0);
