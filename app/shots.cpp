@@ -9,6 +9,7 @@
 #include "app/panels/PartsPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/BakePage.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
@@ -19,6 +20,7 @@
 #include <cstdio>
 #include <QApplication>
 #include <QDir>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QScreen>
 #include <QSettings>
@@ -63,6 +65,7 @@ public:
         if (wantsAny({"lamp-baked", "night"})) lamp();
         if (wants("jar-baked")) jarBaked();
         if (wants("lamp-merge")) lampMerge();
+        if (wants("jar-cage")) jarCage();
     }
 
 private:
@@ -385,6 +388,35 @@ private:
         desk.sheet().openPage(SheetPanel::Page::Seen);
         desk.view().toggleSheet();
         desk.view().toggleLit();
+    }
+
+    // The room in which the source is looked for, around a coarse level, deeper where it was pushed.
+    void jarCage() {
+        AssetDesk& desk = m_window.desk();
+        plain();
+        m_window.open(m_data + "/storage-jar-07.glb");
+        settle();
+        desk.view().viewport().lookFrom(0.35, 0.16);
+        keep("2k");
+        desk.view().toggleSheet();
+        desk.sheet().openPage(SheetPanel::Page::Bake);
+        for (QPushButton* chip : desk.sheet().bakePage().findChildren<QPushButton*>("chip")) chip->click();
+        settle();
+        Viewport& viewport = desk.view().viewport();
+        const auto send = [&](QEvent::Type type, const QPointF& place) {
+            QMouseEvent event(type, place, viewport.mapToGlobal(place), Qt::LeftButton, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(&viewport, &event);
+        };
+        const QPointF middle(viewport.width() * 0.5, viewport.height() * 0.5);
+        for (int stroke = 0; stroke < 4; ++stroke) {
+            send(QEvent::MouseButtonPress, middle - QPointF(50, 0));
+            for (int x = -50; x <= 50; x += 5) send(QEvent::MouseMove, middle + QPointF(x, 0));
+            send(QEvent::MouseButtonRelease, middle + QPointF(50, 0));
+            settle();
+        }
+        take("jar-cage");
+        desk.view().toggleSheet();
+        m_window.model().undoStack().setClean();
     }
 
     // Two thousand triangles twice: as they come out of the reduction, and baked.

@@ -50,7 +50,7 @@ void addFluke(Mesh& mesh, double side) {
     addGrid(
         mesh, Flukes, Iron, grid,
         [&](double u, double v) -> Vec3d {
-            const double angle = 2 * pi * u;
+            const double angle = -side * 2 * pi * u;
             const double wide = 0.20 * std::pow(std::sin(pi * std::pow(v, 0.75)), 0.8);
             const double thick = 0.022 * std::sqrt(std::max(0.0, 1 - std::pow(2 * v - 1, 8)));
             const double along = -0.20 + 0.52 * v;

@@ -107,28 +107,28 @@ void addBar(Mesh& mesh, Part part, Mat material, double radius, std::size_t colu
 // Half of the cage around the glass: three uprights, joined by hoops. The other half is its mirror image, with the
 // same UVs.
 void addCageHalf(Mesh& mesh, Part part, double side) {
-    const auto mirror = [side](const Vec3d& p) { return Vec3d(side * p.x(), p.y(), p.z()); };
-    const std::size_t firstTriangle = mesh.triangles.size();
+    const std::size_t firstTriangle = mesh.triangles.size(), firstVertex = mesh.positions.size();
     for (int bar = 0; bar < 3; ++bar) {
         const double angle = (bar - 1) * pi / 3;
         addBar(mesh, part, WornPaint, 0.0032, 24, 180, [&](double t) {
             const double height = 0.098 + 0.144 * t;
             const double radius = 0.058 + 0.006 * std::sin(pi * t);
-            return mirror(turnedBy(angle, radius, height));
+            return turnedBy(angle, radius, height);
         });
     }
     for (int hoop = 0; hoop < 3; ++hoop)
         addBar(mesh, part, WornPaint, 0.0028, 20, 150, [&](double t) {
             const double share = 0.25 + 0.25 * hoop;
             const double angle = (t - 0.5) * pi;
-            return mirror(turnedBy(angle, 0.0655 + 0.006 * std::sin(pi * share) - 0.006, 0.098 + 0.144 * share));
+            return turnedBy(angle, 0.0655 + 0.006 * std::sin(pi * share) - 0.006, 0.098 + 0.144 * share);
         });
+    if (side > 0) return;
+    for (std::size_t v = firstVertex; v < mesh.positions.size(); ++v) mesh.positions[v].x() *= -1;
     // What was mirrored is turned inside out.
-    if (side < 0)
-        for (std::size_t t = firstTriangle; t < mesh.triangles.size(); ++t) {
-            std::swap(mesh.triangles[t][1], mesh.triangles[t][2]);
-            std::swap(mesh.wedges[t][1], mesh.wedges[t][2]);
-        }
+    for (std::size_t t = firstTriangle; t < mesh.triangles.size(); ++t) {
+        std::swap(mesh.triangles[t][1], mesh.triangles[t][2]);
+        std::swap(mesh.wedges[t][1], mesh.wedges[t][2]);
+    }
 }
 
 void addScrews(Mesh& mesh) {
@@ -145,7 +145,7 @@ void addScrews(Mesh& mesh) {
                 mesh, Screws, Brass, grid,
                 [&](double u, double v) {
                     const Vec2d p = head.at(v);
-                    const double around = 2 * pi * u;
+                    const double around = -2 * pi * u;
                     // A slot across the head.
                     const double across = std::abs(p.x() * std::sin(around));
                     const double slot = p.y() > 0.001 ? 0.0011 * (1 - smoothStep(0.0003, 0.0006, across)) : 0;

@@ -147,7 +147,7 @@ void addHandle(Mesh& mesh, double angle) {
             const Vec3d along =
                 (bezier(path, std::min(1.0, t + 1e-3)) - bezier(path, std::max(0.0, t - 1e-3))).normalized();
             const Vec3d outward = side.cross(along);
-            const double around = 2 * pi * u;
+            const double around = -2 * pi * u;
             double wide = 0.0135 + 0.005 * std::pow(std::abs(2 * t - 1), 3);
             double thick = 0.0085 + 0.003 * std::pow(std::abs(2 * t - 1), 3);
             const double end = std::min(t, 1 - t);

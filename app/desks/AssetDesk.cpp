@@ -85,7 +85,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
       m_discard(new QPushButton(tr("Discard"))) {
     setObjectName("desk");
     m_sheetWork = new SheetWork(model, this);
-    m_sheetPanel = new SheetPanel(m_sheetWork->bakingJob(), m_sheetWork->forecastJob());
+    m_sheetPanel = new SheetPanel(*m_sheetWork);
     m_sheetPanel->setObjectName("panel");
     m_sheetPanel->setAttribute(Qt::WA_StyledBackground);
     m_sheetPanel->setFixedWidth(sheetWidth);

@@ -13,6 +13,7 @@ class QPushButton;
 namespace um::app {
 
 class BudgetPanel;
+class CageBrush;
 class ChainCard;
 class ChainWatch;
 class ChainWork;
@@ -68,6 +69,7 @@ public:
     WorstTour& tour() { return *m_tour; }
     PartsPanel& parts() { return *m_parts; }
     SheetPanel& sheet() { return *m_sheetPanel; }
+    CageBrush& cageBrush() { return *m_cageBrush; }
     SheetWork& sheetWork() { return *m_sheetWork; }
 
     /// Where meshes that were made ready for drawing while the document was opened are kept.
@@ -139,6 +141,8 @@ private:
     void connectChain();
     void connectSheet();
     void connectMerging();
+    void connectCage();
+    void refreshCage();
     void takeMerged(const std::shared_ptr<const Mesh>& before, const std::shared_ptr<const Mesh>& after,
                     const QStringList& notes);
     void refreshSheet();
@@ -184,6 +188,7 @@ private:
     SightlineStrip* m_sightline;
     SheetWork* m_sheetWork;
     SheetPanel* m_sheetPanel;
+    CageBrush* m_cageBrush;
     bool m_sheetIsOpen = false;
     std::size_t m_miss = 0;  // the next one to go to
     BudgetPanel* m_budget;

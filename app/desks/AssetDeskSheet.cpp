@@ -3,6 +3,8 @@
 #include "app/desks/AssetDesk.h"
 #include "app/desks/Places.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/BakePage.h"
+#include "app/sheet/CageBrush.h"
 #include "app/sheet/MergePage.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sheet/SheetPicture.h"
@@ -19,6 +21,7 @@ void AssetDesk::connectSheet() {
     connect(m_sheetPanel, &SheetPanel::bakeWanted, this, &AssetDesk::bakeShown);
     connect(m_sheetPanel, &SheetPanel::missWanted, this, &AssetDesk::goToMiss);
     connectMerging();
+    connectCage();
     connect(m_sheetPanel, &SheetPanel::choiceChanged, this, [this](const BakeChoice& choice) {
         Document next = m_model.document();
         next.bake = choice;
@@ -26,7 +29,10 @@ void AssetDesk::connectSheet() {
     });
     const auto showMaterials = [this] {
         const bool checker = m_sheetIsOpen && m_sheetPanel->value() == SheetValue::Checker;
-        m_view->setMaterialLook(m_sheetIsOpen ? m_sheetPanel->without() : 0, checker);
+        const auto content = m_sheetPanel->content();
+        const bool misses = m_sheetIsOpen && m_sheetPanel->value() == SheetValue::Misses && content;
+        m_view->setMaterialLook(m_sheetIsOpen ? m_sheetPanel->without() : 0, checker,
+                                misses ? content->misses : nullptr);
     };
     connect(m_sheetPanel, &SheetPanel::withoutChanged, this, showMaterials);
     connect(m_sheetPanel, &SheetPanel::contentWanted, this, [this, showMaterials] {
@@ -35,15 +41,14 @@ void AssetDesk::connectSheet() {
         m_miss = 0;
         if (!m_sheetIsOpen || !mesh) return;
         const Level* level = shownLevel();
-        const std::uint32_t material = m_sheetPanel->material();
-        std::shared_ptr<const std::string> misses;
-        if (level != nullptr && level->bake)
-            if (const std::size_t sheet = sheetOf(*mesh, material); sheet < level->bake->misses.size())
-                misses = level->bake->misses[sheet];
-        m_sheetWork->makeReady(mesh, material, m_sheetPanel->value(), misses);
+        m_sheetWork->makeReady(
+            mesh, m_sheetPanel->material(), m_sheetPanel->value(),
+            level != nullptr && level->bake ? level->bake->misses : std::vector<std::shared_ptr<const std::string>>());
     });
-    connect(m_sheetWork, &SheetWork::contentReady, this, [this](const auto& content) {
-        if (content->mesh == shownMesh()) m_sheetPanel->setContent(content);
+    connect(m_sheetWork, &SheetWork::contentReady, this, [this, showMaterials](const auto& content) {
+        if (content->mesh != shownMesh()) return;
+        m_sheetPanel->setContent(content);
+        showMaterials();
     });
     connect(m_sheetWork, &SheetWork::filledIn, this, [this](const auto& mesh, const QImage& image) {
         if (mesh == shownMesh()) m_sheetPanel->showUnfinished(image);
@@ -69,6 +74,38 @@ void AssetDesk::connectSheet() {
     connect(m_sheetWork, &SheetWork::met, this, [this](const auto& mesh, TriangleId triangle, const Vec3d& place) {
         if (mesh == shownMesh()) m_sheetPanel->pointAt(triangle, place);
     });
+}
+
+void AssetDesk::connectCage() {
+    m_cageBrush = new CageBrush(*m_view);
+    connect(m_sheetPanel, &SheetPanel::cageWanted, this, &AssetDesk::refreshCage);
+    connect(m_cageBrush, &CageBrush::pushed, this, &AssetDesk::refreshCage);
+    connect(m_cageBrush, &CageBrush::ended, this, [this](const std::vector<CagePush>& stroke) {
+        Document next = m_model.document();
+        next.bake.pushes.insert(next.bake.pushes.end(), stroke.begin(), stroke.end());
+        m_model.change(tr("Push the cage"), std::move(next));
+    });
+    connect(m_sheetWork, &SheetWork::cageReady, this, [this](const auto& level, const Drawable& cage) {
+        if (level == shownMesh() && m_sheetIsOpen && m_sheetPanel->bakePage().showsCage())
+            m_view->viewport().setCage(cage);
+    });
+}
+
+// The cage of the level that is shown, with what is just being pushed.
+void AssetDesk::refreshCage() {
+    const BakePage& page = m_sheetPanel->bakePage();
+    const auto mesh = shownMesh();
+    const bool isSeen = m_sheetIsOpen && page.showsCage() && mesh && mesh != m_model.document().source;
+    m_cageBrush->setMesh(isSeen && page.brushes() ? mesh : nullptr);
+    if (!isSeen) {
+        m_view->viewport().setCage({});
+        m_sheetWork->cageJob().cancel();
+        return;
+    }
+    const Document& document = m_model.document();
+    CageSettings settings = settingsFor(document.bake, *document.source, document.screen).cage;
+    settings.pushes.insert(settings.pushes.end(), m_cageBrush->stroke().begin(), m_cageBrush->stroke().end());
+    m_sheetWork->makeCage(mesh, settings);
 }
 
 void AssetDesk::connectMerging() {
@@ -123,6 +160,7 @@ void AssetDesk::openSheet(bool open) {
 }
 
 void AssetDesk::refreshSheet() {
+    refreshCage();
     const bool isKept = m_shown.level >= 0 && shownLevel() != nullptr;
     m_sheetPanel->show(nameOf(m_shown), shownMesh(), shownLevel(), isKept, m_model.document().bake);
 }

@@ -47,8 +47,9 @@ BakePage::BakePage(QWidget* parent)
       m_samples(new QComboBox),
       m_share(new QComboBox),
       m_seeCage(
-          makeChip(tr("Show"), tr("How far out the source is looked for, around the level; as far inwards, too"))),
-      m_brush(makeChip(tr("Push"), tr("Drag over the model: the cage goes deeper there; with Shift it comes closer"))),
+          makeChip(tr("Show cage"), tr("How far out the source is looked for, around the level; as far inwards, too"))),
+      m_brush(
+          makeChip(tr("Push cage"), tr("Drag over the model: the cage goes deeper there; with Shift it comes closer"))),
       m_even(new QPushButton(tr("Undo pushes"))),
       m_join(new QCheckBox(tr("one part: a single draw call"))),
       m_apart(new QCheckBox(tr("parts catch only their own detail"))),
@@ -110,25 +111,23 @@ void BakePage::addFields(QVBoxLayout& column) {
     add(tr("Padding"), m_padding, 0, 2);
     add(tr("Sheets"), m_sheets, 1, 0);
     add(tr("Images"), m_bits, 1, 2);
-    add(tr("Texel"), m_samples, 2, 0);
+    add(tr("Cage"), m_cage, 2, 0);
+    add(tr("Texel"), m_samples, 2, 2);
     add(tr("Shared"), m_share, 3, 0, 3);
     column.addLayout(grid);
 }
 
 void BakePage::addCageRow(QVBoxLayout& column) {
     m_cage->setObjectName("sheetCage");
-    m_seeCage->setObjectName("seeCage");
-    m_brush->setObjectName("pushCage");
     m_even->setObjectName("quiet");
     m_cage->setHint(tr("How deep the source is looked for: as measured, or 2x that, or a length like 5mm"));
     m_even->setToolTip(tr("The cage is as measured again, where it was pushed"));
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
-    row->addWidget(makeQuietLabel(tr("Cage")));
-    row->addWidget(m_cage, 1);
     row->addWidget(m_seeCage);
     row->addWidget(m_brush);
     row->addWidget(m_even);
+    row->addStretch();
     column.addLayout(row);
 }
 

@@ -29,6 +29,11 @@ QImage imageFrom(const std::string& bytes) {
         .convertToFormat(QImage::Format_RGBA8888);
 }
 
+// Red: nothing was found.
+bool isMiss(const uchar* texel) {
+    return texel[0] >= 128 && texel[1] <= 128;
+}
+
 // One channel in grey; 0 to 3 are red, green, blue and alpha.
 QImage grey(const QImage& image, int channel) {
     QImage result(image.size(), QImage::Format_Grayscale8);
@@ -70,6 +75,28 @@ std::array<int, 5> texturesOf(const Material& material) {
     return {material.baseColorTexture.texture, material.normalTexture.texture,
             material.metallicRoughnessTexture.texture, material.occlusionTexture.texture,
             material.emissionTexture.texture};
+}
+
+// Small enough to be on the model at once; a texel is white if any of those that it stands for found nothing.
+std::shared_ptr<const MissPictures> missPictures(const std::shared_ptr<const Mesh>& mesh,
+                                                 const std::vector<std::shared_ptr<const std::string>>& misses) {
+    constexpr int most = 1024;
+    auto pictures = std::make_shared<MissPictures>();
+    pictures->mesh = mesh;
+    for (std::uint32_t m = 0; m < mesh->materials.size(); ++m) pictures->sheetOf.push_back(sheetOf(*mesh, m));
+    for (const auto& bytes : misses) {
+        const QImage image = imageFrom(*bytes);
+        const int size = std::max(1, std::min(most, image.width()));
+        QImage& small = pictures->sheets.emplace_back(size, size, QImage::Format_Grayscale8);
+        small.fill(0);
+        for (int y = 0; y < image.height(); ++y) {
+            const uchar* from = image.constScanLine(y);
+            uchar* to = small.scanLine(int(qint64(y) * size / image.height()));
+            for (int x = 0; x < image.width(); ++x)
+                if (isMiss(from + 4 * x)) to[qint64(x) * size / image.width()] = 255;
+        }
+    }
+    return pictures;
 }
 
 // UVs count upwards, pictures downwards.
@@ -131,11 +158,13 @@ std::size_t sheetOf(const Mesh& mesh, std::uint32_t material) {
 }
 
 SheetContent makeSheetContent(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
-                              const std::shared_ptr<const std::string>& misses, const Progress& progress) {
+                              const std::vector<std::shared_ptr<const std::string>>& misses, const Progress& progress) {
     SheetContent content;
     content.mesh = mesh;
     if (mesh->uvs.empty()) return content;
-    content.image = valueImage(*mesh, material, value, misses.get());
+    const std::size_t sheet = sheetOf(*mesh, material);
+    content.image = valueImage(*mesh, material, value, sheet < misses.size() ? misses[sheet].get() : nullptr);
+    if (value == SheetValue::Misses) content.misses = missPictures(mesh, misses);
     progress.at(0.5);
     content.charts = findUvCharts(*mesh);
     content.isOnIt.assign(mesh->triangleCount(), 0);
@@ -216,7 +245,7 @@ std::vector<QPointF> placesOfMisses(const std::string& misses) {
     for (int y = 0; y < image.height(); ++y) {
         const uchar* line = image.constScanLine(y);
         for (int x = 0; x < image.width(); ++x) {
-            if (line[4 * x] < 128 || line[4 * x + 1] > 128) continue;  // red
+            if (!isMiss(line + 4 * x)) continue;
             Heap& heap = heaps[std::size_t(y * cells / image.height() * cells + x * cells / image.width())];
             heap.x += x + 0.5;
             heap.y += y + 0.5;

@@ -1,6 +1,6 @@
 #pragma once
 /// What a sheet shows: one value of a material's textures as a picture, and the charts that lie on it.
-#include "base/Progress.h"
+#include "app/viewport/Renderer.h"
 #include "mesh/UvCharts.h"
 
 #include <memory>
@@ -26,8 +26,9 @@ std::size_t sheetOf(const Mesh& mesh, std::uint32_t material);
 
 struct SheetContent {
     std::shared_ptr<const Mesh> mesh;
-    QImage image;                      ///< null where the mesh has no such texture
-    UvCharts charts;                   ///< none where the mesh has no UVs
+    QImage image;                                ///< null where the mesh has no such texture
+    UvCharts charts;                             ///< none where the mesh has no UVs
+    std::shared_ptr<const MissPictures> misses;  ///< to be painted on the mesh; null unless they are what is shown
     std::vector<std::uint8_t> isOnIt;  ///< whether each triangle has this material, or one with the same textures
 
     /// A chart's rim in the sheet: x to the right, y downwards, 0 to 1.
@@ -45,10 +46,10 @@ struct SheetContent {
     QPointF placeInSheet(TriangleId triangle, const Vec3d& place) const;
 };
 
-/// @param misses  the picture of them; may be null
+/// @param misses  the pictures of them, one for each sheet; may be none
 /// @throws Cancelled
 SheetContent makeSheetContent(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
-                              const std::shared_ptr<const std::string>& misses, const Progress& progress);
+                              const std::vector<std::shared_ptr<const std::string>>& misses, const Progress& progress);
 
 /// The middles of the largest heaps of misses, in the sheet as above; the largest first.
 std::vector<QPointF> placesOfMisses(const std::string& misses);

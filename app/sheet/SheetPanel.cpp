@@ -5,6 +5,7 @@
 #include "app/sheet/BakePage.h"
 #include "app/sheet/MergePage.h"
 #include "app/sheet/SheetPicture.h"
+#include "app/sheet/SheetWork.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/Renderer.h"
 #include "base/Units.h"
@@ -35,7 +36,7 @@ bool canMerge(const Mesh& mesh) {
 
 }  // namespace
 
-SheetPanel::SheetPanel(Job& baking, Job& forecasting, QWidget* parent)
+SheetPanel::SheetPanel(SheetWork& work, QWidget* parent)
     : QWidget(parent),
       m_heading(makeHeading(tr("SHEET"))),
       m_facts(makeQuietLabel()),
@@ -119,8 +120,10 @@ SheetPanel::SheetPanel(Job& baking, Job& forecasting, QWidget* parent)
     auto* lower = new QVBoxLayout;
     lower->setContentsMargins(16, 0, 16, 12);
     lower->setSpacing(6);
+    Job& baking = work.bakingJob();
     m_strip = new JobStrip(baking, tr("Baking"));
-    lower->addWidget(new JobStrip(forecasting, tr("Laying out")));
+    lower->addWidget(new JobStrip(work.forecastJob(), tr("Laying out")));
+    lower->addWidget(new JobStrip(work.cageJob(), tr("Measuring the cage")));
     lower->addWidget(m_strip);
     lower->addLayout(buttons);
     auto* column = new QVBoxLayout(this);

@@ -19,12 +19,13 @@ class Job;
 class JobStrip;
 class MergePage;
 class SheetPicture;
+class SheetWork;
 
 class SheetPanel : public QWidget {
     Q_OBJECT
 
 public:
-    SheetPanel(Job& baking, Job& forecasting, QWidget* parent = nullptr);
+    explicit SheetPanel(SheetWork& work, QWidget* parent = nullptr);
 
     /// @param name       of what is shown
     /// @param mesh       null for none

@@ -131,7 +131,7 @@ void SheetWork::bake(std::size_t number, double pixelsPerUnit, double pixelsTall
 }
 
 void SheetWork::makeReady(std::shared_ptr<const Mesh> mesh, std::uint32_t material, SheetValue value,
-                          std::shared_ptr<const std::string> misses) {
+                          std::vector<std::shared_ptr<const std::string>> misses) {
     m_reading.start([this, mesh, material, value, misses](const Progress& progress) -> Job::Delivery {
         auto content = std::make_shared<const SheetContent>(makeSheetContent(mesh, material, value, misses, progress));
         return [this, content] { emit contentReady(content); };
@@ -143,6 +143,37 @@ void SheetWork::lookUp(std::shared_ptr<const Mesh> mesh, const Vec3d& from, cons
         const auto hit = firstHit(*mesh, from, direction);
         if (!hit) return {};
         return [this, mesh, hit] { emit met(mesh, hit->triangle, hit->place); };
+    });
+}
+
+void SheetWork::makeCage(std::shared_ptr<const Mesh> level, const CageSettings& settings) {
+    const auto source = m_model.document().source;
+    const Asked asked{source, level, settings};
+    if (asked == m_asked && m_cage.full) emit cageReady(level, m_cage);
+    if (asked == m_asked && (m_cage.full || m_caging.isRunning())) return;
+    m_asked = asked;
+    m_cage = {};
+    auto known = m_measured;
+    if (known && (known->source != source || known->level != level || known->factor != settings.factor ||
+                  known->depth != settings.depth))
+        known.reset();
+    m_caging.start([this, source, level, settings, known](const Progress& progress) -> Job::Delivery {
+        auto measured = known;
+        if (!measured) {
+            CageSettings plain = settings;
+            plain.pushes.clear();
+            measured = std::make_shared<const Measured>(Measured{
+                source, level, plain.factor, plain.depth, um::makeCage(*source, *level, plain, progress.span(0, 0.9))});
+        }
+        Cage cage = measured->cage;
+        pushCage(cage, *level, settings.pushes);
+        const Drawable drawable =
+            makeDrawable(std::make_shared<const Mesh>(cageMesh(*level, cage)), progress.span(0.9, 1));
+        return [this, level, measured, drawable] {
+            m_measured = measured;
+            m_cage = drawable;
+            emit cageReady(level, drawable);
+        };
     });
 }
 
@@ -179,11 +210,12 @@ void SheetWork::forecast(std::shared_ptr<const Mesh> mesh, const MergeSettings& 
 }
 
 bool SheetWork::isIdle() const {
-    return !m_baking.isRunning() && !m_reading.isRunning() && !m_lookingUp.isRunning() && !m_forecasting.isRunning();
+    return !m_baking.isRunning() && !m_reading.isRunning() && !m_lookingUp.isRunning() && !m_forecasting.isRunning() &&
+           !m_caging.isRunning();
 }
 
 void SheetWork::cancel() {
-    for (Job* job : {&m_baking, &m_reading, &m_lookingUp, &m_forecasting}) job->cancel();
+    for (Job* job : {&m_baking, &m_reading, &m_lookingUp, &m_forecasting, &m_caging}) job->cancel();
 }
 
 }  // namespace um::app

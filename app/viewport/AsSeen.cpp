@@ -30,7 +30,7 @@ void AsSeenPainter::draw(Renderer& renderer, GpuMesh& mesh, const AsSeen& seen, 
                                           seen.distance + 2 * radius);
     look.tint = Tint::None;
     look.part = -1;
-    renderer.draw(mesh, eye, look, theme(), first, count, 0, mesh.triangleCount());
+    renderer.draw(mesh, eye, look, theme(), first, count, {}, mesh.triangleCount());
     m_canvas->release();
 }
 

@@ -53,7 +53,18 @@ void MarkLayer::show(const std::vector<QPointF>& rings, const std::vector<QLineF
     m_rings = rings;
     m_chart = chart;
     m_found = found;
-    setVisible(!m_rings.empty() || !m_chart.empty() || m_found);
+    hideIfEmpty();
+}
+
+void MarkLayer::showBrush(const std::optional<QPointF>& place, double radius) {
+    if (!place && !m_brush) return;
+    m_brush = place;
+    m_brushRadius = radius;
+    hideIfEmpty();
+}
+
+void MarkLayer::hideIfEmpty() {
+    setVisible(!m_rings.empty() || !m_chart.empty() || m_found || m_brush);
     update();
 }
 
@@ -72,6 +83,11 @@ void MarkLayer::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(theme().brick, 2));
         painter.drawEllipse(ring, 16, 16);
     }
+    if (m_brush)
+        for (const auto& [color, wide] : {std::pair(light, 3.0), std::pair(theme().accent, 1.4)}) {
+            painter.setPen(QPen(color, wide));
+            painter.drawEllipse(*m_brush, m_brushRadius, m_brushRadius);
+        }
     if (!m_found) return;
     for (const auto& [color, width] : {std::pair(light, 4.0), std::pair(theme().ink, 1.6)}) {
         painter.setPen(QPen(color, width));

@@ -60,6 +60,7 @@ public:
     explicit MarkLayer(QWidget* parent);
     /// @param chart  the rim of one, in the picture
     void show(const std::vector<QPointF>& rings, const std::vector<QLineF>& chart, const std::optional<Found>& found);
+    void showBrush(const std::optional<QPointF>& place, double radius);
     const std::vector<QPointF>& rings() const { return m_rings; }
     const std::vector<QLineF>& chart() const { return m_chart; }
     QString text() const { return m_found ? m_found->text : QString(); }
@@ -68,9 +69,13 @@ protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    void hideIfEmpty();
+
     std::vector<QPointF> m_rings;
     std::vector<QLineF> m_chart;
     std::optional<Found> m_found;
+    std::optional<QPointF> m_brush;
+    double m_brushRadius = 0;
 };
 
 /// The asset at its true pixel size, with a magnified crop beside it; in a wipe the other one is left of the middle.

@@ -100,6 +100,8 @@ in float ownValue;
 flat in float area;
 uniform bool showTexture;
 uniform bool showChecker;
+uniform bool showMisses;
+uniform sampler2D misses;
 uniform sampler2D picture;
 uniform vec3 ground;
 uniform bool isLit;
@@ -134,6 +136,8 @@ uniform float edgeAlpha;
 uniform vec3 edgeColor;
 out vec4 color;
 
+bool isMarked = false;
+
 // The room that things mirror: a floor, light walls and a soft lamp where the light comes from.
 vec3 room(vec3 direction, float blur) {
     vec3 walls = mix(vec3(0.10, 0.097, 0.092), vec3(0.46, 0.47, 0.49), smoothstep(-0.35 - blur, 0.45 + blur, direction.y));
@@ -152,7 +156,7 @@ vec4 underStudioLight(vec3 surface, vec3 n, vec3 toEye, vec2 at) {
         rough *= texel.x;
         metal *= texel.y;
     }
-    if (tint != 0) { metal = 0.0; rough = 0.8; }
+    if (tint != 0 || isMarked) { metal = 0.0; rough = 0.8; }
     if (hasOcclusionMap) open = 1.0 + occlusionStrength * (texture(occlusionMap, at).r - 1.0);
     if (hasNormalMap && dot(eyeTangent.xyz, eyeTangent.xyz) > 1e-6) {
         vec3 bend = texture(normalMap, at).xyz * 2.0 - 1.0;
@@ -211,6 +215,10 @@ void main() {
     if (showChecker) {
         vec2 square = floor(at * 32.0);
         surface = mod(square.x + square.y, 2.0) < 0.5 ? vec3(0.87, 0.86, 0.82) : vec3(0.38, 0.41, 0.42);
+    }
+    if (showMisses && texture(misses, at).r > 0.2) {
+        surface = farOut;
+        isMarked = true;
     }
     if (tint == 1) {
         float size = abs(ownValue);
@@ -468,6 +476,10 @@ QVector3D Light::direction() const {
 void Renderer::setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const Material& material, const Look& look,
                            const Theme& theme) {
     const DrawMesh& source = mesh.source();
+    const auto number = std::uint32_t(&material - source.mesh->materials.data());
+    const bool showsMisses = look.misses && look.misses->mesh == source.mesh && !source.uvs.empty();
+    program.setUniformValue("showMisses", showsMisses && bindMisses(look.misses, number));
+    program.setUniformValue("misses", 5);
     QVector3D ground = look.lit ? screenColor(material.baseColor) : vectorOf(theme.clay);
     const auto shows = [&](LookPart part) { return (look.without & part) == 0; };
     const auto bind = [&](const TextureUse& use, int unit, const char* sampler, LookPart part) {
@@ -500,10 +512,42 @@ void Renderer::setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const M
     program.setUniformValue("hasEmissionMap", bind(material.emissionTexture, 4, "emissionMap", LookEmission));
 }
 
+bool Renderer::bindMisses(const std::shared_ptr<const MissPictures>& misses, std::uint32_t material) {
+    if (m_missesThere != misses) {
+        release();
+        m_missesThere = misses;
+        for (const QImage& image : misses->sheets) {
+            GLuint& texture = m_missTextures.emplace_back();
+            glGenTextures(1, &texture);
+            glBindTexture(GL_TEXTURE_2D, texture);
+            for (const GLenum name : {GL_TEXTURE_MIN_FILTER, GL_TEXTURE_MAG_FILTER})
+                glTexParameteri(GL_TEXTURE_2D, name, GL_LINEAR);
+            glPixelStorei(GL_UNPACK_ALIGNMENT, 1);
+            glTexImage2D(GL_TEXTURE_2D, 0, GL_R8, image.width(), image.height(), 0, GL_RED, GL_UNSIGNED_BYTE, nullptr);
+            for (int y = 0; y < image.height(); ++y)
+                glTexSubImage2D(GL_TEXTURE_2D, 0, 0, y, image.width(), 1, GL_RED, GL_UNSIGNED_BYTE,
+                                image.constScanLine(y));
+            glPixelStorei(GL_UNPACK_ALIGNMENT, 4);
+        }
+    }
+    if (material >= misses->sheetOf.size() || misses->sheetOf[material] >= m_missTextures.size()) return false;
+    glActiveTexture(GL_TEXTURE5);
+    glBindTexture(GL_TEXTURE_2D, m_missTextures[misses->sheetOf[material]]);
+    glActiveTexture(GL_TEXTURE0);
+    return true;
+}
+
+void Renderer::release() {
+    if (!m_missTextures.empty()) glDeleteTextures(GLsizei(m_missTextures.size()), m_missTextures.data());
+    m_missTextures.clear();
+    m_missesThere.reset();
+}
+
 void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first,
-                    std::size_t count, float edgeAlpha, std::size_t likenessOf) {
+                    std::size_t count, const Ink& ink, std::size_t likenessOf) {
+    const bool isSurface = ink.as == Ink::As::Surface;
     const DrawMesh& source = mesh.source();
-    const bool isSized = look.tint == Tint::PixelLoad && edgeAlpha <= 0;
+    const bool isSized = look.tint == Tint::PixelLoad && isSurface;
     const bool isTinted = isSized || (look.tint != Tint::None && mesh.hasValues());
     QOpenGLShaderProgram& program = isSized ? m_sized : m_surface;
     glEnable(GL_DEPTH_TEST);
@@ -523,10 +567,12 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
     program.setUniformValue("farOut", vectorOf(theme.brick));
     program.setUniformValue("slightlyIn", vectorOf(theme.slightBlue));
     program.setUniformValue("farIn", vectorOf(theme.blue));
-    program.setUniformValue("edgeAlpha", edgeAlpha);
-    program.setUniformValue("edgeColor", theme.isNight ? QVector3D(0.05f, 0.07f, 0.08f) : vectorOf(theme.ink));
-    if (edgeAlpha > 0) {
-        glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
+    program.setUniformValue("edgeAlpha", isSurface ? 0.0f : ink.alpha);
+    program.setUniformValue("edgeColor", ink.accent      ? vectorOf(theme.accent)
+                                         : theme.isNight ? QVector3D(0.05f, 0.07f, 0.08f)
+                                                         : vectorOf(theme.ink));
+    if (!isSurface) {
+        if (ink.as == Ink::As::Edges) glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
         glEnable(GL_BLEND);
         glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
         glDepthMask(GL_FALSE);
@@ -549,7 +595,7 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
         const Material& material = source.mesh->materials[section.material];
         setMaterial(program, mesh, material, look, theme);
         program.setUniformValue("fade", look.part >= 0 && std::uint32_t(look.part) != section.part ? 0.72f : 0.0f);
-        const bool blends = look.lit && edgeAlpha <= 0 && material.alpha == Material::Alpha::Blend;
+        const bool blends = look.lit && isSurface && material.alpha == Material::Alpha::Blend;
         if (blends) {
             glEnable(GL_BLEND);
             // The picture itself stays opaque, whatever is seen through in it.

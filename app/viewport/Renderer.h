@@ -30,17 +30,25 @@ struct Light {
 /// What the lit view may leave out of a material, to be added up.
 enum LookPart : unsigned { LookColor = 1, LookNormal = 2, LookSurface = 4, LookOcclusion = 8, LookEmission = 16 };
 
+/// Where a bake found nothing, to be painted on the mesh that it was made for.
+struct MissPictures {
+    std::shared_ptr<const Mesh> mesh;
+    std::vector<QImage> sheets;        ///< grey: white where it found nothing
+    std::vector<std::size_t> sheetOf;  ///< of each material
+};
+
 /// How the surface is shown. The chips combine freely: a tint colours whichever ground is chosen.
 struct Look {
     bool lit = false;  ///< material colours, else clay
     Tint tint = Tint::None;
-    bool edges = false;       ///< of what is shown
-    bool otherEdges = false;  ///< of what it is compared with
-    int part = -1;            ///< the part that stands out, or -1 for all alike
-    float tolerance = 0;      ///< in the mesh's unit
-    float pixelsPerUnit = 0;  ///< where the player stands
-    unsigned without = 0;     ///< what lit leaves out of materials (LookPart)
-    bool checker = false;     ///< squares of the UVs in the place of all colours
+    bool edges = false;                          ///< of what is shown
+    bool otherEdges = false;                     ///< of what it is compared with
+    int part = -1;                               ///< the part that stands out, or -1 for all alike
+    float tolerance = 0;                         ///< in the mesh's unit
+    float pixelsPerUnit = 0;                     ///< where the player stands
+    unsigned without = 0;                        ///< what lit leaves out of materials (LookPart)
+    bool checker = false;                        ///< squares of the UVs in the place of all colours
+    std::shared_ptr<const MissPictures> misses;  ///< null for none
     Light light;
     bool operator==(const Look&) const = default;
 };
@@ -99,6 +107,14 @@ private:
     bool m_complete = false;
 };
 
+/// What a mesh is drawn with: as a surface, or by its edges or as a veil, that dense.
+struct Ink {
+    enum class As : std::uint8_t { Surface, Edges, Veil };
+    As as = As::Surface;
+    float alpha = 0;
+    bool accent = false;  ///< in the accent's colour, as a cage is
+};
+
 /// The eye: where it is and what it takes in.
 struct Eye {
     Mat4f view = Mat4f::Identity();
@@ -115,16 +131,20 @@ public:
     void setPlace(const QRect& place) { glViewport(place.x(), place.y(), place.width(), place.height()); }
     void drawBackground(const Theme& theme);
     /// Draws `count` triangles from `first` on.
-    /// @param edgeAlpha   0 draws surfaces, above 0 the triangles' edges that dark
     /// @param likenessOf  the number of triangles of the mesh that this one stands in for
     void draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first, std::size_t count,
-              float edgeAlpha, std::size_t likenessOf);
+              const Ink& ink, std::size_t likenessOf);
     void finish() { glFinish(); }
+    /// Gives back what it has on the graphics card for itself.
+    void release();
 
 private:
     void setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const Material& material, const Look& look,
                      const Theme& theme);
+    bool bindMisses(const std::shared_ptr<const MissPictures>& misses, std::uint32_t material);
 
+    std::shared_ptr<const MissPictures> m_missesThere;  // on the graphics card
+    std::vector<GLuint> m_missTextures;
     QOpenGLShaderProgram m_surface;
     QOpenGLShaderProgram m_sized;  // the same, which knows how large each triangle is
     QOpenGLShaderProgram m_background;

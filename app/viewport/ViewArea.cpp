@@ -276,24 +276,48 @@ void ViewArea::applyLook() {
     arrange();
 }
 
+// Each as long as it is, or in smaller letters none longer than `most`. @returns what they take
+QRect ViewArea::arrangeLines(int most) {
+    for (QLabel* line : {m_name, m_facts, m_second, m_third}) {
+        if (line == m_second || line == m_third) line->setFont(textFont(most > 0 ? -1 : 0));
+        const bool breaks = most > 0 && line->fontMetrics().horizontalAdvance(line->text()) > most;
+        line->setWordWrap(breaks);
+        if (breaks)
+            line->resize(most, line->heightForWidth(most));
+        else
+            line->adjustSize();
+    }
+    m_name->move(margin + 2, margin);
+    const bool isBeside = most == 0 || m_name->width() + 9 + m_facts->width() <= most;
+    if (isBeside)
+        m_facts->move(m_name->geometry().right() + 9, margin + m_name->height() - m_facts->height());
+    else
+        m_facts->move(margin + 2, margin + m_name->height() + 1);
+    int y = (isBeside ? m_name : m_facts)->geometry().bottom() + 2;
+    for (QLabel* line : {m_second, m_third}) {
+        line->move(margin + 2, y);
+        if (!line->text().isEmpty()) y = line->geometry().bottom() + 2;
+    }
+    QRect written;
+    for (const QLabel* line : {m_name, m_facts, m_second, m_third})
+        if (!line->text().isEmpty()) written |= line->geometry();
+    return written;
+}
+
 void ViewArea::arrange() {
     m_viewport->setGeometry(rect());
     m_outlineLayer->setGeometry(m_viewport->placeOf(false));
     m_marks->setGeometry(rect());
     for (QWidget* row : {m_looks, m_compare}) row->adjustSize();
-    for (QLabel* label : {m_name, m_facts, m_second, m_third, m_otherTag, m_levelTag}) label->adjustSize();
-    m_name->move(margin + 2, margin);
-    m_facts->move(m_name->geometry().right() + 9, margin + m_name->height() - m_facts->height());
-    m_second->move(margin + 2, margin + m_name->height() + 1);
-    m_third->move(margin + 2, m_second->geometry().bottom() + 2);
-    QRect written;
-    for (const QLabel* line : {m_name, m_facts, m_second, m_third})
-        if (!line->text().isEmpty()) written |= line->geometry();
+    for (QLabel* label : {m_otherTag, m_levelTag}) label->adjustSize();
+    const int beside = width() - std::max(m_looks->width(), m_compare->width()) - 2 * margin - 12;
+    QRect written = arrangeLines(0);
+    // Beside the chips lines may break; where even that is too narrow, the chips come below them.
+    constexpr int leastWide = 220;
+    if (written.width() > beside) written = arrangeLines(beside >= leastWide ? beside : 0);
     m_linesBack->setVisible(m_possible.anything && !written.isEmpty());
     m_linesBack->setGeometry(written.adjusted(-6, -3, 6, 3));
-    // On a narrow window the chips come below the lines.
-    const int wide = std::max(m_looks->width(), m_compare->width());
-    int y = written.right() + 18 > width() - wide - margin ? m_linesBack->geometry().bottom() + 8 : margin - 2;
+    int y = written.width() > beside ? m_linesBack->geometry().bottom() + 8 : margin - 2;
     for (QWidget* row : {m_looks, m_compare}) {
         row->move(width() - row->width() - margin, y);
         y += row->height() + 6;
@@ -342,9 +366,14 @@ void ViewArea::setChart(std::vector<ChartSide> rim) {
     placeMarks();
 }
 
-void ViewArea::setMaterialLook(unsigned without, bool checker) {
+void ViewArea::setBrush(const std::optional<QPointF>& place, double radius) {
+    m_marks->showBrush(place, radius);
+}
+
+void ViewArea::setMaterialLook(unsigned without, bool checker, const std::shared_ptr<const MissPictures>& misses) {
     m_look.without = without;
     m_look.checker = checker;
+    m_look.misses = misses;
     applyLook();
 }
 

@@ -43,8 +43,11 @@ public:
     };
     /// The rim of a chart that stands out; none for empty.
     void setChart(std::vector<ChartSide> rim);
+    /// A brush over the picture, so large in pixels; none without a place.
+    void setBrush(const std::optional<QPointF>& place, double radius);
     /// What lit leaves out of materials (LookPart), and whether the UVs' squares are shown.
-    void setMaterialLook(unsigned without, bool checker);
+    /// @param misses  painted on the mesh that they are of; null for none
+    void setMaterialLook(unsigned without, bool checker, const std::shared_ptr<const MissPictures>& misses);
     const MarkLayer& marks() const { return *m_marks; }
     OutlineLayer& outlineLayer() { return *m_outlineLayer; }
     TintKey& tintKey() { return *m_key; }
@@ -108,6 +111,7 @@ private:
     void makeChips();
     void applyLook();
     void arrange();
+    QRect arrangeLines(int most);
     void placeMarks();
     void openCompareMenu();
     std::optional<QPointF> pixelOf(const Vec3d& place, bool isOnOther) const;

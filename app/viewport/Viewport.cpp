@@ -10,6 +10,7 @@ constexpr int restMilliseconds = 160;     // after the last movement
 constexpr double sliceMilliseconds = 14;  // of drawing before the window gets a turn
 constexpr int clickReach = 3;             // pixels that a click may move
 constexpr double radiansPerPixel = 0.008;
+constexpr float veilAlpha = 0.16f;  // of a cage
 
 }  // namespace
 
@@ -35,6 +36,8 @@ Viewport::~Viewport() {
     makeCurrent();
     m_other = {};
     m_shown = {};
+    m_cage = {};
+    m_renderer.release();
     m_canvas.reset();
     m_finished.reset();
     m_seenPainter.release();
@@ -71,6 +74,14 @@ Viewport::Pane Viewport::makePane(const Drawable& drawable) {
     if (drawable.standIn) pane.standIn = std::make_unique<GpuMesh>(drawable.standIn);
     if (pane.full) pane.full->setValues(drawable.values);
     return pane;
+}
+
+void Viewport::setCage(const Drawable& cage) {
+    if (cage.full == m_cage.drawable.full) return;
+    if (context() != nullptr) makeCurrent();
+    m_cage = makePane(cage);
+    if (context() != nullptr) doneCurrent();
+    changed();
 }
 
 void Viewport::setLook(const Look& look) {
@@ -209,11 +220,11 @@ void Viewport::warmUp() {
     const auto draw = [&] {
         m_renderer.drawBackground(theme());
         for (const Tint tint : {Tint::None, Tint::PixelLoad})
-            for (const float alpha : {0.0f, 0.5f}) {
+            for (const Ink::As as : {Ink::As::Surface, Ink::As::Edges, Ink::As::Veil}) {
                 Look look;
                 look.edges = true;
                 look.tint = tint;
-                m_renderer.draw(triangle, {}, look, theme(), 0, 1, alpha, 1);
+                m_renderer.draw(triangle, {}, look, theme(), 0, 1, {as, 0.5f}, 1);
             }
     };
     for (const int sampleCount : {0, samplesOfPictures}) {
@@ -239,7 +250,7 @@ void Viewport::drawPass(const Pass& pass, GpuMesh& mesh, std::size_t first, std:
     Look look = m_look;
     if (pass.pane == &m_other) look.edges = m_look.otherEdges;
     const Eye eye{m_camera.view(), m_camera.projection(double(pass.place.width()) / std::max(1, pass.place.height()))};
-    m_renderer.draw(mesh, eye, look, theme(), first, count, pass.edgeAlpha, pass.pane->full->triangleCount());
+    m_renderer.draw(mesh, eye, look, theme(), first, count, pass.ink, pass.pane->full->triangleCount());
     glDisable(GL_SCISSOR_TEST);
 }
 
@@ -256,10 +267,14 @@ std::vector<Viewport::Pass> Viewport::passes() {
     std::vector<Pass> result;
     const auto add = [&](Pane& pane, const QRect& place, const QRect& strip) {
         if (!pane.full || strip.width() <= 0) return;
-        result.push_back({&pane, place, strip, 0});
+        result.push_back({&pane, place, strip, {}});
         const bool hasEdges = &pane == &m_other ? m_look.otherEdges : m_look.edges;
         const float alpha = hasEdges ? edgeAlpha(pane) : 0;
-        if (alpha > 0) result.push_back({&pane, place, strip, alpha});
+        if (alpha > 0) result.push_back({&pane, place, strip, {Ink::As::Edges, alpha}});
+        if (&pane != &m_shown || !m_cage.full) return;
+        result.push_back({&m_cage, place, strip, {Ink::As::Veil, veilAlpha, true}});
+        if (const float faint = edgeAlpha(m_cage) / 2; faint > 0)
+            result.push_back({&m_cage, place, strip, {Ink::As::Edges, faint, true}});
     };
     const QRect all(QPoint(0, 0), devicePixels());
     if (!compares()) {
@@ -290,7 +305,7 @@ void Viewport::drawQuickly() {
         GpuMesh* mesh = quickMesh(*pass.pane);
         if (mesh == nullptr) continue;
         // A stand-in's own edges say nothing about the mesh's.
-        if (pass.edgeAlpha > 0 && mesh == pass.pane->standIn.get()) continue;
+        if (pass.ink.as == Ink::As::Edges && mesh == pass.pane->standIn.get()) continue;
         drawPass(pass, *mesh, 0, mesh->triangleCount());
     }
 }

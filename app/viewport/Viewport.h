@@ -22,6 +22,9 @@ public:
     /// What is compared: `other` on the left and while blinking, `shown` otherwise. They may be the same.
     void setMeshes(const Drawable& other, const Drawable& shown);
     void setLook(const Look& look);
+    /// A cage around the mesh that is shown; none for an empty one.
+    void setCage(const Drawable& cage);
+    bool hasCage() const { return m_cage.full != nullptr; }
     const Look& look() const { return m_look; }
 
     /// Where the dividing line stands, as a share of the width; below 0 there is none.
@@ -96,7 +99,7 @@ private:
         Pane* pane;
         QRect place;  // of the eye's whole view, in device pixels
         QRect strip;  // of it that is drawn
-        float edgeAlpha;
+        Ink ink;
         std::size_t done = 0;
     };
 
@@ -124,7 +127,7 @@ private:
     bool m_usable = false;
     Camera m_camera;
     Look m_look;
-    Pane m_other, m_shown;
+    Pane m_other, m_shown, m_cage;
     bool m_same = true;  // both are one mesh; only m_shown is used then
     double m_wipe = -1;
     bool m_twin = false;

@@ -73,4 +73,15 @@ void pushCage(Cage& cage, const Mesh& level, const std::vector<CagePush>& pushes
     });
 }
 
+Mesh cageMesh(const Mesh& level, const Cage& cage) {
+    Mesh mesh;
+    mesh.triangles = level.triangles;
+    mesh.positions.resize(level.vertexCount());
+    for (std::size_t v = 0; v < mesh.positions.size(); ++v)
+        mesh.positions[v] = level.positions[v] + cage.depths[v] * cage.directions[v];
+    mesh.metresPerUnit = level.metresPerUnit;
+    ensureSections(mesh, "Cage");
+    return mesh;
+}
+
 }  // namespace um

@@ -35,4 +35,7 @@ Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& setting
 /// Makes it deeper, or less deep, in some places. From a hundredth to a hundred times what it was.
 void pushCage(Cage& cage, const Mesh& level, const std::vector<CagePush>& pushes);
 
+/// The outer side of it as a surface, to be looked at.
+Mesh cageMesh(const Mesh& level, const Cage& cage);
+
 }  // namespace um

@@ -1,6 +1,7 @@
 // The Sheet in the real window: textures seen flat, charts and model pointing each other out, bakes from the desk.
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/CageBrush.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sheet/SheetPicture.h"
 #include "app/sheet/SheetWork.h"
@@ -243,6 +244,92 @@ private slots:
                     red += image.pixelColor(p).red() > 150 && image.pixelColor(p).green() < 90;
             }
         QVERIFY(red > 0);
+    }
+
+    void paintsTheMissesOnTheModel() {
+        QCOMPARE(sheet().value(), SheetValue::Misses);
+        const auto redPixels = [&] {
+            const QImage picture = test::pictureOf(*m_window);
+            int count = 0;
+            for (int y = 0; y < picture.height(); ++y)
+                for (int x = 0; x < picture.width(); ++x) {
+                    const QColor c = picture.pixelColor(x, y);
+                    count += c.red() > 1.6 * c.green() && c.red() > 1.5 * c.blue() && c.red() > 70 ? 1 : 0;
+                }
+            return count;
+        };
+        desk().view().chip("Clay")->click();
+        QVERIFY(waitUntilIdle(*m_window));
+        const int painted = redPixels();
+        sheet().chooseValue(SheetValue::Normal);
+        QVERIFY(waitUntilIdle(*m_window));
+        const int without = redPixels();
+        QVERIFY2(painted > without + 500, qPrintable(QString("%1 and %2").arg(painted).arg(without)));
+        desk().view().chip("Lit")->click();
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    void showsAndPushesTheCage() {
+        sheet().openPage(SheetPanel::Page::Bake);
+        commit("sheetCage", "2x");
+        Viewport& viewport = desk().view().viewport();
+        viewport.frameAll();
+        QVERIFY(waitUntilIdle(*m_window));
+        const QImage bare = test::pictureOf(*m_window);
+        QTest::mouseClick(test::buttonNamed(sheet(), "Push cage"), Qt::LeftButton);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(viewport.hasCage() && desk().cageBrush().isOn());
+        QVERIFY(test::buttonNamed(sheet(), "Show cage")->isChecked());
+        const QImage caged = test::pictureOf(*m_window);
+        QVERIFY(test::differingPixels(bare, caged) > 500);
+        // A stroke over the middle makes it deeper there, and turns nothing.
+        const double yaw = viewport.camera().yaw();
+        const QPoint middle = viewport.rect().center();
+        const auto stroke = [&](Qt::KeyboardModifiers with) {
+            QTest::mousePress(&viewport, Qt::LeftButton, with, middle - QPoint(40, 0));
+            for (int x = -40; x <= 40; x += 8) {
+                QMouseEvent move(QEvent::MouseMove, middle + QPoint(x, 0), viewport.mapToGlobal(middle + QPoint(x, 0)),
+                                 Qt::NoButton, Qt::LeftButton, with);
+                QApplication::sendEvent(&viewport, &move);
+            }
+            QTest::mouseRelease(&viewport, Qt::LeftButton, with, middle + QPoint(40, 0));
+            QVERIFY(waitUntilIdle(*m_window));
+        };
+        stroke(Qt::NoModifier);
+        QCOMPARE(viewport.camera().yaw(), yaw);
+        const std::vector<CagePush> pushes = document().bake.pushes;
+        QVERIFY(pushes.size() > 2);
+        for (const CagePush& push : pushes) {
+            QVERIFY(push.factor > 1 && push.radius > 0);
+            QVERIFY(std::abs(push.centre.norm() - 0.5f) < 0.03f);  // on the ball
+        }
+        QVERIFY(test::differingPixels(caged, test::pictureOf(*m_window)) > 20);
+        // It is what is baked with: deeper there, and as it was on the other side.
+        const Mesh& level = *document().levels[0].mesh;
+        CageSettings settings = settingsFor(document().bake, *document().source, document().screen).cage;
+        const Cage pushed = makeCage(*document().source, level, settings, Progress());
+        settings.pushes.clear();
+        const Cage plain = makeCage(*document().source, level, settings, Progress());
+        float most = 1;
+        for (std::size_t v = 0; v < plain.depths.size(); ++v) {
+            const float times = pushed.depths[v] / plain.depths[v];
+            if ((level.positions[v] - pushes[0].centre).norm() > 0.5f) QCOMPARE(times, 1.0f);
+            most = std::max(most, times);
+        }
+        QVERIFY2(most > 1.2f, qPrintable(QString::number(most)));
+        // With Shift it comes closer again; each stroke is a step to be undone.
+        stroke(Qt::ShiftModifier);
+        QVERIFY(document().bake.pushes.size() > pushes.size() && document().bake.pushes.back().factor < 1);
+        m_window->model().undoStack().undo();
+        QCOMPARE(document().bake.pushes, pushes);
+        QCOMPARE(bakeChoiceFromJson(bakeChoiceJson(document().bake)), document().bake);
+        QTest::mouseClick(test::buttonNamed(sheet(), "Undo pushes"), Qt::LeftButton);
+        QVERIFY(document().bake.pushes.empty());
+        QVERIFY(test::buttonNamed(sheet(), "Undo pushes") == nullptr);
+        // The cage goes with the page.
+        sheet().openPage(SheetPanel::Page::Seen);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!viewport.hasCage() && !desk().cageBrush().isOn());
     }
 
     void canBeCancelledAndLosesNothing() {

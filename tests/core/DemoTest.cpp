@@ -1,10 +1,28 @@
 #include "demo/CoralHead.h"
+#include "demo/DiversLamp.h"
 #include "demo/StorageJar.h"
 #include "mesh/Statistics.h"
 
 #include <QTest>
 
 using namespace um;
+
+namespace {
+
+// The volume that a part encloses; below 0 where it is turned inside out.
+double volumeOf(const Mesh& mesh, const std::string& part) {
+    double volume = 0;
+    for (const Section& section : mesh.sections) {
+        if (mesh.parts[section.part].name != part) continue;
+        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>()); };
+            volume += at(0).dot(at(1).cross(at(2))) / 6;
+        }
+    }
+    return volume;
+}
+
+}  // namespace
 
 class DemoTest : public QObject {
     Q_OBJECT
@@ -36,6 +54,14 @@ private slots:
             QCOMPARE(s.borderLoops, std::size_t(1));
             QCOMPARE(s.pieces, std::size_t(1));
         }
+    }
+
+    void turnsPartsOutwards() {
+        const Mesh jar = demo::makeStorageJar(), lamp = demo::makeDiversLamp();
+        for (const char* part : {"Body", "Handles", "Rope collar", "Stopper"}) QVERIFY2(volumeOf(jar, part) > 0, part);
+        for (const char* part : {"Body", "Rings", "Cage, left", "Cage, right", "Grip", "Bulb"})
+            QVERIFY2(volumeOf(lamp, part) > 0, part);
+        QVERIFY(std::abs(volumeOf(lamp, "Cage, left") / volumeOf(lamp, "Cage, right") - 1) < 1e-3);
     }
 
     void makesTheSameEveryTime() {
