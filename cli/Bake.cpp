@@ -70,6 +70,8 @@ int run(const Options& options) {
                 formatNumber(unwrapped.texelsPerUnit / metres) + " texels a metre";
     answer.line(line + " -> " + options.out);
     for (const std::string& note : baked.notes) answer.line("  " + note);
+    if (baked.missed > 0)
+        answer.line("  " + sentenceOnMisses(baked.missed, baked.covered) + " (--channels ... misses tells where.)");
     Json json = {{"source", meshJson(options.source, source.mesh)},
                  {"level", meshJson(options.out, baked.level)},
                  {"sheet", choice.sheet},

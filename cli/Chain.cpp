@@ -26,7 +26,7 @@ struct Options {
     double ratio = 0.3;
     std::optional<std::string> screen, protect, dropLoose, materials, budget, nearest, total;
     std::optional<double> pixels, silhouetteWeight, floor, hysteresis, crossFade, gone, step;
-    std::optional<int> mostLevels;
+    std::optional<int> mostLevels, sheet;
     bool plan = false, fitTextures = false, again = false, noDrawOrder = false;
     unsigned jobs = 0;
 };
@@ -79,6 +79,11 @@ Recipe recipeOf(const Options& options) {
     if (options.dropLoose) recipe.care.dropLoose = *options.dropLoose;
     if (options.budget) recipe.budget = parseBudget(*options.budget);
     // The finest level keeps everything: it is what is looked at.
+    if (options.sheet) recipe.bake.sheet = *options.sheet;
+    if (options.materials && recipe.plan) recipe.plan->materials = parseMaterialKeeping(*options.materials);
+    if (options.materials && parseMaterialKeeping(*options.materials) == MaterialKeeping::Baked &&
+        !recipe.levels.empty())
+        recipe.levels[0].materials = MaterialKeeping::Baked;
     for (std::size_t i = 1; i < recipe.levels.size(); ++i) {
         if (options.materials) recipe.levels[i].materials = parseMaterialKeeping(*options.materials);
         if (options.fitTextures) recipe.levels[i].fitTextures = true;
@@ -261,6 +266,8 @@ int run(const Options& options) {
     if (options.paths.size() < 2) throw InputError("Name the sources, and last the folder that the chains go into.");
     const std::vector<std::string> sources(options.paths.begin(), options.paths.end() - 1);
     const std::string& folder = options.paths.back();
+    if (std::filesystem::exists(folder) && !std::filesystem::is_directory(folder))
+        throw InputError(folder + " is a file; name the folder that the chains go into last.");
     // What is wrong with names is known before anything is computed.
     Delivery names{"name", 0, recipe, {}, {}};
     names.chain.levels.resize(recipe.plan ? std::size_t(recipe.plan->mostLevels) : recipe.levels.size());
@@ -321,7 +328,9 @@ void addChain(CLI::App& app, int& code) {
     command->add_option("--drop-loose", options->dropLoose,
                         "drop loose pieces smaller than 5mm, 0.2% or 3px@24m first");
     command->add_option("--materials", options->materials,
-                        "of all levels but the first: all, \"no fine maps\", \"base colour\", flat or \"one slot\"");
+                        "of all levels but the first: all, \"no fine maps\", \"base colour\", flat or \"one slot\"; of "
+                        "all: baked");
+    command->add_option("--sheet", options->sheet, "texels on a side of the textures that levels are baked to");
     command->add_flag("--fit-textures", options->fitTextures,
                       "of all levels but the first: textures as large as can be seen where the level comes in");
     command->add_option("--budget", options->budget, "total=180k,level=120k,draws=2,textures=8MB,files=4MB");

@@ -173,8 +173,7 @@ void AssetDesk::bakeShown() {
                            : tr("Choose a level first: it is baked from the source."));
         return;
     }
-    m_sheetWork->bake(std::size_t(m_shown.level), m_pixelsPerUnit,
-                      m_sightline->pixelsAt(m_model.document().viewerDistance));
+    m_sheetWork->bake(std::size_t(m_shown.level));
 }
 
 void AssetDesk::goToMiss() {

@@ -1,12 +1,10 @@
 #include "app/sheet/SheetWork.h"
 
-#include "bake/LookDifference.h"
 #include "base/Error.h"
+#include "chain/BakeLevel.h"
 #include "document/Edits.h"
 #include "files/Image.h"
-#include "files/MeshFile.h"
 #include "measure/Probe.h"
-#include "mesh/Join.h"
 #include "mesh/Materials.h"
 
 #include <cmath>
@@ -80,51 +78,34 @@ SheetWork::SheetWork(DocumentModel& model, QObject* parent) : QObject(parent), m
     connect(&m_baking, &Job::ended, &m_looking, &QTimer::stop);
 }
 
-void SheetWork::bake(std::size_t number, double pixelsPerUnit, double pixelsTall) {
+void SheetWork::bake(std::size_t number) {
     if (!m_model.isOpen() || m_baking.isRunning()) return;
     const Document& document = m_model.document();
     if (number >= document.levels.size()) return;
-    const Level& level = document.levels[number];
+    Level level = document.levels[number];
+    const std::shared_ptr<const Mesh> shown = level.mesh;
     // Baked again, it comes from what it was before.
-    const std::shared_ptr<const Mesh> bare = level.bake && level.bake->bare ? level.bake->bare : level.mesh;
+    if (level.bake && level.bake->bare) level.mesh = level.bake->bare;
     m_filling = std::make_shared<Filling>();
-    m_filling->level = level.mesh;
+    m_filling->level = shown;
     m_filling->image = QImage(fillingSize, fillingSize, QImage::Format_RGB32);
     m_filling->image.fill(QColor(206, 209, 207));
     m_looking.start();
-    m_baking.start([this, source = document.source, shown = level.mesh, bare, name = level.name, choice = document.bake,
-                    screen = document.screen, pixelsPerUnit, pixelsTall,
-                    filling = m_filling](const Progress& progress) -> Job::Delivery {
-        BakeSettings settings = settingsFor(choice, *source, screen);
-        settings.dress.channels.misses = true;
-        settings.transfer.tileDone = [filling](const Sheet& sheet, int left, int top, int across) {
-            const std::lock_guard lock(filling->mutex);
-            fillIn(filling->image, sheet, left, top, across);
-        };
-        Mesh joined;
-        for (const std::string& file : choice.also) {
-            if (joined.triangles.empty()) joined = *source;
-            joinTo(joined, readMesh(file, progress.span(0, 0)).mesh);
-        }
-        Baked baked = um::bake(joined.triangles.empty() ? *source : joined, *bare, settings, progress.span(0, 0.85));
-        BakeFigures figures = figuresOf(baked, source->metresPerUnit);
-        figures.bare = bare;
-        auto mesh = std::make_shared<const Mesh>(std::move(baked.level));
-        if (pixelsPerUnit > 0) {
-            std::vector<std::string> unreadable;
-            const LookDifference look =
-                measureLook(SurfaceMaterial(*source, unreadable), SurfaceMaterial(*mesh, unreadable), pixelsPerUnit,
-                            progress.span(0.85, 1));
-            figures.look = {look.mean, look.worst, look.p95, pixelsTall};
-        }
-        return [this, source, shown, mesh, figures, name, notes = baked.notes] {
+    m_baking.start([this, source = document.source, shown, level, choice = document.bake, screen = document.screen,
+                    seenAt = document.viewerDistance, filling = m_filling](const Progress& progress) -> Job::Delivery {
+        Level baked = level;
+        const std::vector<std::string> notes = bakeLevel(baked, *source, choice, screen, seenAt, progress,
+                                                         [filling](const Sheet& sheet, int left, int top, int across) {
+                                                             const std::lock_guard lock(filling->mutex);
+                                                             fillIn(filling->image, sheet, left, top, across);
+                                                         });
+        return [this, source, shown, baked, notes] {
             if (source != m_model.document().source) return;  // another was put in its place, or opened
-            auto next = withBakedLevel(m_model.document(), shown, mesh, figures);
+            auto next = withBakedLevel(m_model.document(), shown, baked.mesh, *baked.bake);
             if (!next) return;  // undone or removed meanwhile
-            m_model.change(tr("Bake %1").arg(QString::fromStdString(name)), std::move(*next));
+            m_model.change(tr("Bake %1").arg(QString::fromStdString(baked.name)), std::move(*next));
             QStringList sentences;
-            for (const std::string& note : notes)
-                if (note.find("(--channels") == std::string::npos) sentences += QString::fromStdString(note);
+            for (const std::string& note : notes) sentences += QString::fromStdString(note);
             if (!sentences.isEmpty()) emit said(sentences.join(' '));
         };
     });

@@ -17,8 +17,7 @@ public:
     explicit SheetWork(DocumentModel& model, QObject* parent = nullptr);
 
     /// Bakes a level as the document says, and measures how far it then looks off where the viewer stands.
-    /// @param pixelsPerUnit  there; 0 leaves that out
-    void bake(std::size_t level, double pixelsPerUnit, double pixelsTall);
+    void bake(std::size_t level);
     /// Merges materials of a mesh; `merged` tells.
     void merge(std::shared_ptr<const Mesh> mesh, const MergeSettings& settings);
     /// What merging them would come to, and first what they are, if that is not known.

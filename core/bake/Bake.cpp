@@ -37,11 +37,6 @@ void sayWhatCameOfIt(Baked& baked) {
             baked.notes.push_back(part.part + " takes " + formatNumber(100 * part.sheet) +
                                   " % of the sheet, but is only " + formatNumber(100 * part.seen) +
                                   " % of what is seen: give it a smaller factor.");
-    if (baked.missed > 0)
-        baked.notes.push_back(
-            formatCount(baked.missed) + " of " + formatCount(baked.covered) +
-            " texels found nothing of the source within the cage, and show what is nearest in the sheet "
-            "(--channels ... misses tells where).");
 }
 
 }  // namespace
@@ -97,6 +92,11 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
     sayWhatCameOfIt(baked);
     progress.at(1);
     return baked;
+}
+
+std::string sentenceOnMisses(std::size_t missed, std::size_t covered) {
+    return formatCount(missed) + " of " + formatCount(covered) +
+           " texels found nothing of the source within the cage, and show what is nearest in the sheet.";
 }
 
 }  // namespace um

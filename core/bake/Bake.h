@@ -28,6 +28,8 @@ struct Baked {
     double heightSpan = 0;  ///< of the height image: from so far below (0) to so far above (1), in the level's unit
 };
 
+std::string sentenceOnMisses(std::size_t missed, std::size_t covered);
+
 /// @throws MeshError   if source or level are not sound, or have no area
 /// @throws InputError  if the charts do not fit the sheets, or UVs that are to be kept are not fit for it
 /// @throws Cancelled

@@ -35,6 +35,12 @@ auto readJson(const std::string& text, const Read& read) {
 
 }  // namespace
 
+BakeChoice withoutPlaces(BakeChoice choice) {
+    choice.pushes.clear();
+    choice.also.clear();
+    return choice;
+}
+
 BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Screen& screen) {
     if (choice.sheet < 16 || choice.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
     if (choice.padding < 0 || choice.padding > choice.sheet / 8)
@@ -95,23 +101,25 @@ std::string bakeChoiceJson(const BakeChoice& choice) {
 BakeChoice bakeChoiceFromJson(const std::string& text) {
     return readJson(text, [](const Json& json) {
         BakeChoice choice;
-        choice.sheet = json.at("sheet");
-        choice.sheets = json.value("sheets", 1);
-        choice.bits = json.value("bits", 8);
-        choice.padding = json.at("padding");
-        choice.samples = json.at("samples");
-        choice.share = parseSheetShare(json.at("share").get<std::string>());
-        for (const auto& [part, factor] : json.at("factors").items()) choice.factors.push_back({part, factor});
-        choice.keepUvs = json.at("keep_uvs");
-        choice.partsApart = json.at("parts_apart");
-        choice.joinParts = json.at("join_parts");
-        choice.occlusionRays = json.at("occlusion_rays");
-        choice.occlusionDistance = json.at("occlusion_distance");
-        choice.density = json.at("density");
-        choice.cage = json.at("cage");
-        for (const Json& push : json.value("pushes", Json::array()))
+        choice.sheet = json.value("sheet", choice.sheet);
+        choice.sheets = json.value("sheets", choice.sheets);
+        choice.bits = json.value("bits", choice.bits);
+        choice.padding = json.value("padding", choice.padding);
+        choice.samples = json.value("samples", choice.samples);
+        if (json.contains("share")) choice.share = parseSheetShare(json.at("share").get<std::string>());
+        const Json factors = json.value("factors", Json::object());
+        for (const auto& [part, factor] : factors.items()) choice.factors.push_back({part, factor});
+        choice.keepUvs = json.value("keep_uvs", false);
+        choice.partsApart = json.value("parts_apart", false);
+        choice.joinParts = json.value("join_parts", false);
+        choice.occlusionRays = json.value("occlusion_rays", 0);
+        choice.occlusionDistance = json.value("occlusion_distance", choice.occlusionDistance);
+        choice.density = json.value("density", choice.density);
+        choice.cage = json.value("cage", choice.cage);
+        const Json pushes = json.value("pushes", Json::array());
+        for (const Json& push : pushes)
             choice.pushes.push_back({Vec3f(push.at(0), push.at(1), push.at(2)), push.at(3), push.at(4)});
-        choice.also = json.value("also", std::vector<std::string>());
+        choice.also = json.value("also", choice.also);
         return choice;
     });
 }

@@ -24,6 +24,9 @@ struct BakeChoice {
     bool operator==(const BakeChoice&) const = default;
 };
 
+/// Without what belongs to one source: pushes of the cage, and files beside it.
+BakeChoice withoutPlaces(BakeChoice choice);
+
 /// @param source  in whose unit lengths are
 /// @throws InputError  saying what is wrong with the choice
 BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Screen& screen);

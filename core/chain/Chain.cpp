@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "chain/BakeLevel.h"
 #include "chain/Plan.h"
 #include "chain/ReduceToTarget.h"
 #include "measure/Silhouette.h"
@@ -140,12 +141,19 @@ std::vector<std::optional<std::size_t>> countsOf(const Recipe& recipe, const std
     return counts;
 }
 
-void simplifyMaterials(Level& level, double nearest, const Screen& screen, const Progress& progress) {
-    if (level.recipe.materials == MaterialKeeping::All && !level.recipe.fitTextures) return;
-    Mesh mesh = withMaterials(*level.mesh, level.recipe.materials, progress.span(0, 0.5));
+void giveMaterials(Level& level, const Mesh& source, double nearest, const Recipe& recipe,
+                   std::vector<std::string>& notes, const Progress& progress) {
+    if (level.recipe.materials == MaterialKeeping::Baked) {
+        add(notes, bakeLevel(level, source, recipe.bake, recipe.screen, nearest, progress.span(0, 0.8)));
+        if (level.bake->missed > 0)
+            notes.push_back(level.name + ": " + sentenceOnMisses(level.bake->missed, level.bake->covered));
+    } else if (level.recipe.materials != MaterialKeeping::All) {
+        level.mesh =
+            std::make_shared<const Mesh>(withMaterials(*level.mesh, level.recipe.materials, progress.span(0, 0.5)));
+    }
     if (level.recipe.fitTextures)
-        mesh = withFittingTextures(mesh, screen.pixels(mesh.metresPerUnit, nearest), progress.span(0.5, 1));
-    level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+        level.mesh = std::make_shared<const Mesh>(withFittingTextures(
+            *level.mesh, recipe.screen.pixels(level.mesh->metresPerUnit, nearest), progress.span(0.8, 1)));
 }
 
 double nearestOf(const PlanSettings& plan, const AssetSize& size, const Screen& screen) {
@@ -193,6 +201,7 @@ Recipe planned(const ChainSource& source, Recipe recipe, const AssetSize& size, 
         one.target = std::to_string(level.triangles);
         // From afar fine texels are not seen.
         one.fitTextures = level.from > 0;
+        if (!recipe.levels.empty() || settings.materials == MaterialKeeping::Baked) one.materials = settings.materials;
         recipe.levels.push_back(one);
     }
     advice = plan.advice;
@@ -202,13 +211,14 @@ Recipe planned(const ChainSource& source, Recipe recipe, const AssetSize& size, 
 
 }  // namespace
 
-std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const LevelRecipe& recipe,
-                    const std::string& levelBefore, double comesIn) {
+std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const BakeChoice& bake,
+                    const LevelRecipe& recipe, const std::string& levelBefore, double comesIn) {
     const Care own = careOf(care, recipe);
     std::string text = source.hash + "|" + formatNumber(source.mesh.metresPerUnit) + "|" + recipe.target + "|" +
                        formatProtect(own.protect) + "|" + formatNumber(own.silhouetteWeight) + "|" + own.dropLoose +
                        "|" + nameOf(recipe.materials);
     for (const PartGuard& guard : own.guard.parts) text += "|" + guard.part + "=" + formatGuard(guard.value);
+    if (recipe.materials == MaterialKeeping::Baked) text += "|" + bakeChoiceJson(bake);
     // Only what is typed in pixels depends on the screen.
     if ((recipe.target + own.dropLoose).find("px") != std::string::npos) text += "|" + formatScreen(screen);
     if (recipe.fitTextures)
@@ -283,9 +293,11 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         costs.push_back(costOf(level));
         chain.band = bandOf(costs, chain.size, recipe.screen, recipe.switching);
         if (kept[i] == nullptr) {
-            level.made = howMade(source, recipe.care, recipe.screen, level.recipe, madeBefore, chain.band.from[i]);
+            level.made =
+                howMade(source, recipe.care, recipe.screen, recipe.bake, level.recipe, madeBefore, chain.band.from[i]);
             const double nearest = std::max(chain.band.from[i], chain.size.nearest(recipe.screen));
-            simplifyMaterials(level, nearest, recipe.screen, progress.span(at + 0.9 * share, at + share));
+            giveMaterials(level, source.mesh, nearest, recipe, chain.notes,
+                          progress.span(at + 0.9 * share, at + share));
             at = std::min(1.0, at + share);
         }
         madeBefore = level.made;

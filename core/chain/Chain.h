@@ -31,10 +31,11 @@ Chain makeChain(const ChainSource& source, const Recipe& recipe, const std::vect
                 const Progress& progress);
 
 /// By what a level comes about: source, settings, target. It is stale when this has changed since it was made.
+/// @param bake         how it is baked, if it is
 /// @param levelBefore  how that one was made
 /// @param comesIn      metres; where its textures are fitted, half or twice that makes another size of them
-std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const LevelRecipe& recipe,
-                    const std::string& levelBefore, double comesIn);
+std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const BakeChoice& bake,
+                    const LevelRecipe& recipe, const std::string& levelBefore, double comesIn);
 
 /// How far a level's outline is off, seen from 26 sides at up to 512 pixels.
 OutlineError measureOutlineError(const ContourMesh& source, const Mesh& level, const Progress& progress);

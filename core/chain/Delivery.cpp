@@ -226,6 +226,14 @@ std::string manifestJson(const Delivery& delivery, const DeliverySettings& setti
                      {"screen_size", i == 0 ? 1.0 : chain.size.screenSize(screen, std::max(1e-12, from))}};
         if (settings.packing != GltfPacking::None) json["file_bytes_plain"] = file.plainBytes;
         if (level.evidence) json["deviation_metres"] = evidenceJson(level, mesh.metresPerUnit);
+        if (level.bake) {
+            const BakeFigures& bake = *level.bake;
+            json["bake"] = {{"sheet", bake.sheet},
+                            {"sheets", bake.sheets},
+                            {"texels_covered", bake.covered},
+                            {"texels_missed", bake.missed},
+                            {"looks_off", {{"mean", bake.look.mean}, {"worst", bake.look.worst}}}};
+        }
         if (level.outline) json["outline_metres"] = {{"max", level.outline->max}, {"mean", level.outline->mean}};
         if (i > 0 && i <= pops.size())
             json["pop"] = {{"outline_pixels", pops[i - 1].outline},

@@ -12,7 +12,7 @@
 namespace um {
 namespace {
 
-constexpr std::array<const char*, 5> keepingNames = {"all", "no fine maps", "base colour", "flat", "one slot"};
+constexpr std::array<const char*, 6> keepingNames = {"all", "no fine maps", "base colour", "flat", "one slot", "baked"};
 
 // Places of the surface at which textures are looked up for their mean, over all triangles.
 constexpr std::size_t lookups = 200000;
@@ -176,13 +176,14 @@ std::string nameOf(MaterialKeeping keeping) {
 MaterialKeeping parseMaterialKeeping(std::string_view text) {
     for (std::size_t i = 0; i < keepingNames.size(); ++i)
         if (text == keepingNames[i]) return MaterialKeeping(i);
-    throw InputError("\"" + std::string(text) +
-                     "\" is no way to keep materials: there are all, no fine maps, base colour, flat and one slot.");
+    throw InputError(
+        "\"" + std::string(text) +
+        "\" is no way to keep materials: there are all, no fine maps, base colour, flat, one slot and baked.");
 }
 
 Mesh withMaterials(const Mesh& level, MaterialKeeping keeping, const Progress& progress) {
     Mesh mesh = level;
-    if (keeping == MaterialKeeping::All) return mesh;
+    if (keeping == MaterialKeeping::All || keeping == MaterialKeeping::Baked) return mesh;
     Means means(level);
     for (std::uint32_t m = 0; m < mesh.materials.size(); ++m) {
         progress.at(double(m) / double(mesh.materials.size()));

@@ -14,15 +14,17 @@ enum class MaterialKeeping : unsigned char {
     NoFineMaps,  ///< without normal and occlusion maps
     BaseColor,   ///< only the texture of the base colour
     Flat,        ///< a colour for each material: the mean of what its triangles show of the texture
-    OneSlot      ///< those colours at the vertices of one material and one part: a single draw call
+    OneSlot,     ///< those colours at the vertices of one material and one part: a single draw call
+    Baked        ///< none, but new UVs and textures with the look of the source
 };
 
-/// `all`, `no fine maps`, `base colour`, `flat`, `one slot`.
+/// `all`, `no fine maps`, `base colour`, `flat`, `one slot`, `baked`.
 std::string nameOf(MaterialKeeping keeping);
 /// @throws InputError  naming those that there are
 MaterialKeeping parseMaterialKeeping(std::string_view text);
 
-/// The level with fewer materials. Textures that no material uses any more are dropped.
+/// The level with fewer materials; as it is for Baked, which needs the source. Textures that no material uses any more
+/// are dropped.
 /// @throws MeshError  if a texture whose mean is asked for cannot be read
 /// @throws Cancelled
 Mesh withMaterials(const Mesh& level, MaterialKeeping keeping, const Progress& progress);

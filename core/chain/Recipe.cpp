@@ -42,7 +42,8 @@ Json toJson(const PlanSettings& plan) {
     return {{"most_levels", plan.mostLevels},
             {"step", plan.step},
             {"total_triangles", plan.totalTriangles},
-            {"nearest_metres", plan.nearest}};
+            {"nearest_metres", plan.nearest},
+            {"materials", nameOf(plan.materials)}};
 }
 
 Json toJson(const Budget& budget) {
@@ -70,6 +71,7 @@ void takeAll(Recipe& recipe, const Json& json) {
         plan.step = from.value("step", plan.step);
         plan.totalTriangles = from.value("total_triangles", plan.totalTriangles);
         plan.nearest = from.value("nearest_metres", plan.nearest);
+        if (from.contains("materials")) plan.materials = parseMaterialKeeping(from.at("materials").get<std::string>());
         recipe.plan = plan;
     }
     if (json.contains("screen")) recipe.screen = parseScreen(json.at("screen").get<std::string>());
@@ -89,6 +91,7 @@ void takeAll(Recipe& recipe, const Json& json) {
     if (json.contains("guard"))
         for (const auto& [part, value] : json.at("guard").items())
             care.guard.parts.push_back({part, parseGuard(value.get<std::string>())});
+    if (json.contains("bake")) recipe.bake = withoutPlaces(bakeChoiceFromJson(json.at("bake").dump()));
     if (json.contains("budget")) {
         const Json& from = json.at("budget");
         recipe.budget = {from.value("level_triangles", std::size_t(0)), from.value("total_triangles", std::size_t(0)),
@@ -187,6 +190,7 @@ std::string recipeJson(const Recipe& recipe) {
     json["guard"] = Json::object();
     for (const PartGuard& guard : recipe.care.guard.parts) json["guard"][guard.part] = formatGuard(guard.value);
     json["budget"] = toJson(recipe.budget);
+    if (recipe.bake != BakeChoice()) json["bake"] = Json::parse(bakeChoiceJson(withoutPlaces(recipe.bake)));
     return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

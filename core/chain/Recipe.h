@@ -1,5 +1,6 @@
 #pragma once
 /// What produces a chain, repeatable on another source: saved as JSON (docs/FORMATS.md, docs/recipe.schema.json).
+#include "chain/BakeChoice.h"
 #include "chain/Budget.h"
 #include "chain/Care.h"
 #include "chain/Corridor.h"
@@ -15,6 +16,8 @@ struct PlanSettings {
     double step = 0.5;               ///< a level has at most this share of the triangles of the one before
     std::size_t totalTriangles = 0;  ///< of all levels together; 0 for any number
     double nearest = 0;              ///< metres, at which the asset is seen from nearest; 0 where it fills the screen
+    /// Of all levels where they are baked, else of all but the first.
+    MaterialKeeping materials = MaterialKeeping::All;
 
     bool operator==(const PlanSettings&) const = default;
 };
@@ -26,6 +29,7 @@ struct Recipe {
     Switching switching;
     Care care;  ///< guards by part only: places of one source are not those of another
     Budget budget;
+    BakeChoice bake;  ///< of levels that are baked; without what belongs to one source: pushes of the cage, other files
 
     bool operator==(const Recipe&) const = default;
 };

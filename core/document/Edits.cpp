@@ -24,6 +24,13 @@ std::string freeName(const Document& document) {
     return name;
 }
 
+// Where each level comes in, in metres.
+std::vector<double> comesIn(const Document& document) {
+    std::vector<LevelCost> costs;
+    for (const Level& level : document.levels) costs.push_back(costOf(level));
+    return bandOf(costs, {}, document.screen, document.switching).from;
+}
+
 Level* levelWith(Document& document, const std::shared_ptr<const Mesh>& mesh) {
     const auto level = std::find_if(document.levels.begin(), document.levels.end(),
                                     [&](const Level& one) { return one.mesh == mesh; });
@@ -141,8 +148,13 @@ std::optional<Document> withBakedLevel(Document document, const std::shared_ptr<
                                        std::shared_ptr<const Mesh> baked, const BakeFigures& figures) {
     Level* level = levelWith(document, old);
     if (level == nullptr) return std::nullopt;
+    const auto number = std::size_t(level - document.levels.data());
+    const bool isStale = staleLevels(document)[number];
     level->mesh = std::move(baked);
     level->bake = figures;
+    // Made anew, it is baked again.
+    level->recipe.materials = MaterialKeeping::Baked;
+    if (canBeMadeAgain(*level) && !isStale) level->made = howMade(document, number, comesIn(document)[number]);
     return document;
 }
 
@@ -170,7 +182,7 @@ Document withRemadeLevels(Document document, const std::vector<Level>& before, c
             level.outline = made[i].outline;
             level.targetMet = made[i].targetMet;
             level.made = made[i].made;
-            level.bake.reset();
+            level.bake = made[i].bake;
         }
     return document;
 }
@@ -196,6 +208,7 @@ Recipe recipeOf(const Document& document) {
     recipe.switching = document.switching;
     recipe.care = document.care;
     recipe.budget = document.budget;
+    recipe.bake = document.bake;
     return recipe;
 }
 
@@ -207,11 +220,15 @@ Document withSettingsOf(Document document, const Recipe& recipe) {
     document.care = recipe.care;
     // Places that were painted are of this source, and stay.
     document.care.guard.vertices = guard.vertices;
+    const BakeChoice bake = document.bake;
+    document.bake = recipe.bake;
+    document.bake.pushes = bake.pushes;
+    document.bake.also = bake.also;
     return document;
 }
 
 std::string howMade(const Document& document, std::size_t level, double comesIn) {
-    return howMade({*document.source, document.sourceHash}, document.care, document.screen,
+    return howMade({*document.source, document.sourceHash}, document.care, document.screen, document.bake,
                    document.levels[level].recipe, level > 0 ? document.levels[level - 1].made : std::string(), comesIn);
 }
 
@@ -220,13 +237,11 @@ bool canBeMadeAgain(const Level& level) {
 }
 
 std::vector<bool> staleLevels(const Document& document) {
-    std::vector<LevelCost> costs;
-    for (const Level& level : document.levels) costs.push_back(costOf(level));
-    const Band band = bandOf(costs, {}, document.screen, document.switching);
+    const std::vector<double> from = comesIn(document);
     std::vector<bool> stale;
     for (std::size_t i = 0; i < document.levels.size(); ++i) {
         const Level& level = document.levels[i];
-        stale.push_back(canBeMadeAgain(level) && level.made != howMade(document, i, band.from[i]));
+        stale.push_back(canBeMadeAgain(level) && level.made != howMade(document, i, from[i]));
     }
     return stale;
 }

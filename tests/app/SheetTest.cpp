@@ -1,4 +1,5 @@
 // The Sheet in the real window: textures seen flat, charts and model pointing each other out, bakes from the desk.
+#include "app/desks/ChainWork.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sheet/CageBrush.h"
@@ -7,6 +8,7 @@
 #include "app/sheet/SheetWork.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/Overlays.h"
+#include "document/Edits.h"
 #include "draw/Picture.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
@@ -123,6 +125,23 @@ private slots:
         QCOMPARE(level.evidence, before.levels[0].evidence);
         QVERIFY2(sheet().figures().contains(QString("%1 charts").arg(figures.charts)), qPrintable(sheet().figures()));
         QCOMPARE(sheet().picture().image().width(), 256);
+    }
+
+    void staysFreshWhenItIsBaked() {
+        QVERIFY(document().levels[0].recipe.materials == MaterialKeeping::Baked);
+        QVERIFY(!staleLevels(document())[0]);
+        // Another way to bake makes it stale; made anew, it is baked in that way.
+        Document next = document();
+        next.bake.padding = 4;
+        m_window->model().change("How to bake", next);
+        QVERIFY(staleLevels(document())[0]);
+        desk().chainWork().remakeStale();
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!staleLevels(document())[0]);
+        QVERIFY(document().levels[0].bake.has_value() && document().levels[0].bake->sheet == 256);
+        m_window->model().undoStack().undo();
+        m_window->model().undoStack().undo();
+        QVERIFY(waitUntilIdle(*m_window));
     }
 
     void undoesABake() {

@@ -343,7 +343,6 @@ private slots:
         const Baked baked = bake(source, flipped, settings, Progress());
         QVERIFY(baked.missed > 0.3 * double(baked.covered));
         QVERIFY(baked.missed < 0.7 * double(baked.covered));
-        QVERIFY(QString::fromStdString(baked.notes.back()).contains("found nothing"));
         QCOMPARE(baked.extras.size(), std::size_t(1));
         const Image misses = decodeImage(baked.extras[0].bytes, "misses");
         QCOMPARE(std::size_t(std::count(misses.texels.begin(), misses.texels.end(),

@@ -1,6 +1,7 @@
 // Chains: their levels, when they are switched to, recipes and what is delivered.
 #include "base/Error.h"
 #include "base/File.h"
+#include "chain/BakeLevel.h"
 #include "chain/Chain.h"
 #include "files/Gltf.h"
 #include "tests/support/Files.h"
@@ -255,7 +256,7 @@ private slots:
         const LevelRecipe level = m_recipe.levels[0];
         const auto made = [&](const std::string& source, const Care& care, const Screen& screen,
                               const LevelRecipe& recipe, const std::string& before) {
-            return howMade({m_source, source}, care, screen, recipe, before, 5);
+            return howMade({m_source, source}, care, screen, {}, recipe, before, 5);
         };
         const std::string now = made("a", {}, {}, level, "x");
         QVERIFY(made("b", {}, {}, level, "x") != now);
@@ -282,7 +283,7 @@ private slots:
         // Fitted textures change their size with the distance, by powers of two.
         other = level;
         other.fitTextures = true;
-        const auto at = [&](double metres) { return howMade({m_source, "a"}, {}, {}, other, {}, metres); };
+        const auto at = [&](double metres) { return howMade({m_source, "a"}, {}, {}, {}, other, {}, metres); };
         QCOMPARE(at(4), at(4.5));
         QVERIFY(at(4) != at(8));
     }
@@ -293,6 +294,56 @@ private slots:
         const Chain chain = makeChain({m_source, "ball"}, recipe, {}, Progress());
         QVERIFY(chain.notes.front().find("no part beak") != std::string::npos);
         QVERIFY(recipeFromJson(recipeJson(recipe)) == recipe);
+    }
+
+    void bakesLevelsWhoseMaterialsAreBaked() {
+        Mesh source = m_source;
+        source.materials[0].baseColor = {0.7f, 0.1f, 0.05f, 1};
+        Recipe recipe = chainOf({"2000", "600", "200"});
+        recipe.bake.sheet = 128;
+        recipe.bake.padding = 2;
+        recipe.bake.factors = {{"nobody", 2}};  // of a part of another source
+        recipe.levels[1].materials = MaterialKeeping::Baked;
+        recipe.levels[2].fromLevelBefore = true;
+        const Chain chain = makeChain({source, "ball"}, recipe, {}, Progress());
+        QVERIFY(!chain.levels[0].bake && chain.levels[0].mesh->textures.empty());
+        const Level& baked = chain.levels[1];
+        QVERIFY(baked.bake && baked.bake->sheet == 128 && baked.bake->charts > 0);
+        QVERIFY(baked.bake->look.pixelsTall > 0 && baked.bake->look.mean > 0);
+        QCOMPARE(baked.mesh->triangleCount(), std::size_t(600));
+        QVERIFY(baked.mesh->materials[0].normalTexture);
+        // The same as by hand.
+        Level own = makeLevel("x", "600", baked.bake->bare);
+        bakeLevel(own, source, recipe.bake, recipe.screen, 0, Progress());
+        QCOMPARE(*own.mesh->textures[0].bytes, *baked.mesh->textures[0].bytes);
+        // A level from that one shares its sheet: one bake serves both.
+        const Level& sharing = chain.levels[2];
+        QVERIFY(!sharing.bake);
+        QCOMPARE(sharing.mesh->textures.size(), baked.mesh->textures.size());
+        for (std::size_t i = 0; i < baked.mesh->textures.size(); ++i)
+            QCOMPARE(sharing.mesh->textures[i].bytes, baked.mesh->textures[i].bytes);
+        // It is stale when it would be baked in another way; what is not baked does not care.
+        const auto made = [&](const BakeChoice& bake, std::size_t level) {
+            return howMade({source, "ball"}, {}, {}, bake, recipe.levels[level], {}, 5);
+        };
+        BakeChoice other = recipe.bake;
+        other.samples = 16;
+        QVERIFY(made(recipe.bake, 1) != made(other, 1));
+        QCOMPARE(made(recipe.bake, 0), made(other, 0));
+        // In a recipe it is kept, without what belongs to one source.
+        Recipe kept = recipe;
+        kept.bake.pushes = {{Vec3f(1, 2, 3), 4, 2}};
+        kept.bake.also = {"other.glb"};
+        QCOMPARE(recipeFromJson(recipeJson(kept)), recipe);
+        QVERIFY(recipeJson(chainOf({"100"})).find("bake") == std::string::npos);
+        // Planned levels can be baked, too.
+        Recipe plan;
+        plan.plan.emplace();
+        plan.plan->mostLevels = 2;
+        plan.plan->materials = MaterialKeeping::Baked;
+        plan.bake = recipe.bake;
+        QCOMPARE(recipeFromJson(recipeJson(plan)), plan);
+        for (const Level& level : makeChain({source, "ball"}, plan, {}, Progress()).levels) QVERIFY(level.bake);
     }
 
 private:

@@ -233,7 +233,7 @@ private slots:
         choice.occlusionDistance = "5cm";
         choice.joinParts = choice.partsApart = true;
         QCOMPARE(bakeChoiceFromJson(bakeChoiceJson(choice)), choice);
-        QVERIFY(!test::errorOf([] { bakeChoiceFromJson("{}"); }).isEmpty());
+        QVERIFY(!test::errorOf([] { bakeChoiceFromJson("{\"sheet\": \"large\"}"); }).isEmpty());
 
         Document document;
         document.source = std::make_shared<const Mesh>(test::makeSphere(1, 20));
