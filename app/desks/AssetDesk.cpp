@@ -684,10 +684,11 @@ void AssetDesk::refreshFindings() {
     const Level* level = shownLevel();
     auto findings = m_health->of(mesh);
     // A level is made to be seen from afar, where its textures may be finer than any pixel.
-    if (findings && level != nullptr && m_pixelsPerUnit > 0) {
+    if (findings && level != nullptr) {
         auto all = std::make_shared<std::vector<Finding>>(*findings);
-        const std::vector<Finding> large = findLargeTextures(*mesh, m_health->texelsOf(mesh), m_pixelsPerUnit);
-        all->insert(all->end(), large.begin(), large.end());
+        const auto add = [&](const std::vector<Finding>& more) { all->insert(all->end(), more.begin(), more.end()); };
+        if (m_pixelsPerUnit > 0) add(findLargeTextures(*mesh, m_health->texelsOf(mesh), m_pixelsPerUnit));
+        if (level->bake) add(findHogs(level->bake->parts));
         findings = std::move(all);
     }
     std::vector<BudgetLine> exceeded;

@@ -360,7 +360,7 @@ void ChainCard::fillLevels(const std::vector<bool>& stale) {
         materials->setObjectName(QString("materials %1").arg(i));
         for (const MaterialKeeping keeping :
              {MaterialKeeping::All, MaterialKeeping::NoFineMaps, MaterialKeeping::BaseColor, MaterialKeeping::Flat,
-              MaterialKeeping::OneSlot})
+              MaterialKeeping::OneSlot, MaterialKeeping::Baked})
             materials->addItem(QString::fromStdString(nameOf(keeping)));
         materials->setCurrentIndex(int(level.recipe.materials));
         auto* fit = new QCheckBox(tr("fit"));

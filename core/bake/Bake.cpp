@@ -32,11 +32,7 @@ void sayWhatCameOfIt(Baked& baked) {
             "What is transparent, cut out or seen from both sides is drawn in another way than the rest: " +
             std::to_string(baked.level.materials.size()) + " materials share " +
             (baked.sheets > 1 ? "the sheets." : "the sheet."));
-    for (const PartShare& part : baked.parts)
-        if (part.isHog())
-            baked.notes.push_back(part.part + " takes " + formatNumber(100 * part.sheet) +
-                                  " % of the sheet, but is only " + formatNumber(100 * part.seen) +
-                                  " % of what is seen: give it a smaller factor.");
+    for (const Finding& hog : findHogs(baked.parts)) baked.notes.push_back(hog.detail + ": give it a smaller factor.");
 }
 
 }  // namespace

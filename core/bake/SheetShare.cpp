@@ -151,4 +151,17 @@ std::vector<PartShare> partShares(const Mesh& mesh, const Progress& progress) {
     return shares;
 }
 
+std::vector<Finding> findHogs(const std::vector<PartShare>& shares) {
+    std::vector<Finding> findings;
+    for (const PartShare& share : shares) {
+        if (!share.isHog()) continue;
+        Finding& finding = findings.emplace_back();
+        finding.fault = Fault::SheetHog;
+        finding.count = 1;
+        finding.detail = share.part + " takes " + formatNumber(100 * share.sheet) + " % of the sheet, but is only " +
+                         formatNumber(100 * share.seen) + " % of what is seen";
+    }
+    return findings;
+}
+
 }  // namespace um

@@ -1,6 +1,7 @@
 #pragma once
 /// How a sheet is shared out among what lies on it.
 #include "base/Progress.h"
+#include "mesh/Health.h"
 #include "mesh/Mesh.h"
 
 #include <string_view>
@@ -47,6 +48,9 @@ struct PartShare {
     bool isHog() const { return sheet > 0.1 && sheet > 2.5 * seen; }
     bool operator==(const PartShare&) const = default;
 };
+
+/// Those that take far more than they show.
+std::vector<Finding> findHogs(const std::vector<PartShare>& shares);
 
 /// One for each part, by the area that its triangles have in the first set of UVs.
 /// @throws Cancelled

@@ -270,7 +270,8 @@ std::string describeFinding(const Finding& finding, double metresPerUnit) {
         case Fault::StretchedUvs:
             return "UVs are stretched on " + formatNumber(100 * finding.largest) + " % of the surface";
         case Fault::OverlappingUvs:
-        case Fault::LargeTexture: return finding.detail;
+        case Fault::LargeTexture:
+        case Fault::SheetHog: return finding.detail;
     }
     return {};
 }
@@ -293,6 +294,8 @@ std::string whyItMatters(Fault fault) {
         case Fault::OverlappingUvs: return "Right for what repeats or is mirrored; a bake would write there twice.";
         case Fault::StretchedUvs: return "Textures are four times as coarse one way as the other, or worse.";
         case Fault::LargeTexture: return "Texels that no pixel shows cost memory and loading.";
+        case Fault::SheetHog:
+            return "What is seen gets fewer texels for it; give the part a smaller factor on the Sheet.";
     }
     return {};
 }

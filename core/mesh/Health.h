@@ -24,7 +24,8 @@ enum class Fault : std::uint8_t {
     MissingUvs,       ///< nothing that textures could go by
     OverlappingUvs,   ///< triangles of one material over each other in the texture
     StretchedUvs,     ///< the texture several times as fine in one direction as in the other
-    LargeTexture      ///< more texels than pixels where it is seen; of a distance, not found by findFaults
+    LargeTexture,     ///< more texels than pixels where it is seen; of a distance, not found by findFaults
+    SheetHog          ///< a part that takes far more of a sheet than it shows; of a bake, not found by findFaults
 };
 
 struct Finding {

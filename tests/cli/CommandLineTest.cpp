@@ -1,5 +1,6 @@
 #include "document/Document.h"
 #include "draw/Picture.h"
+#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "measure/PixelLoad.h"
 #include "measure/TexelUse.h"
@@ -275,6 +276,85 @@ private slots:
         const Json alike = Json::parse(umesh({"merge", m_sphere, "--predict", "--json", "-"}).out);
         QVERIFY(alike["alike"].is_array() && alike["alike"].empty());  // of one material
         QCOMPARE(umesh({"bake", m_sphere, (m_folder / "none.glb").string(), out}).code, 1);
+    }
+
+    void bakesFromSeveralSourcesToSeveralSheets() {
+        const std::string level = (m_folder / "few.glb").string(), out = (m_folder / "sheets.glb").string();
+        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "500"}).code, 0);
+        const Json json =
+            Json::parse(umesh({"bake",     m_sphere, level,       out,   "--sheet",    "64",
+                               "--sheets", "3",      "--padding", "2",   "--density",  "20px/m",
+                               "--bits",   "16",     "--also",    level, "--channels", "base,normal,misses",
+                               "--json",   "-"})
+                            .out);
+        const int sheets = json["sheets"];
+        QVERIFY(sheets == 2 || sheets == 3);
+        QCOMPARE(json["bits"].get<int>(), 16);
+        QVERIFY(std::filesystem::exists(m_folder / "sheets_misses.png") &&
+                std::filesystem::exists(m_folder / "sheets_misses_2.png"));
+        const Mesh baked = readMesh(out, Progress()).mesh;
+        QCOMPARE(baked.materials.size(), std::size_t(sheets));
+        for (const Texture& texture : baked.textures) QVERIFY(texture.width == 64 && texture.bits == 16);
+        for (const auto& [option, value] :
+             std::vector<std::pair<std::string, std::string>>{{"--sheets", "0"}, {"--sheets", "99"}, {"--bits", "12"}})
+            QCOMPARE(umesh({"bake", m_sphere, level, out, option, value}).code, 2);
+        QCOMPARE(umesh({"bake", m_sphere, level, out, "--also", (m_folder / "none.glb").string()}).code, 1);
+    }
+
+    void mergesMaterialsWhereTheyAreTold() {
+        Mesh kit = test::joined(test::makeSheet(8, 8), test::moved(test::makeSheet(8, 8), {2, 0, 0}));
+        for (const Vec3f& p : kit.positions) kit.uvs.emplace_back(p.x() < 1.5f ? p.x() : 5 * p.x(), p.z());
+        kit.parts = {{"Left"}, {"Right"}};
+        kit.materials.assign(2, {});
+        kit.sections[1].material = 1;
+        Image image{32, 32, false, {}};
+        image.texels.assign(32 * 32, {90, 80, 70, 255});
+        kit.textures.push_back({"t", "image/png", std::make_shared<const std::string>(pngOf(image)), 32, 32});
+        for (std::uint32_t m = 0; m < 2; ++m) {
+            kit.materials[m].name = m == 0 ? "paint" : "red brick";
+            kit.materials[m].baseColorTexture.texture = 0;
+        }
+        const std::string in = (m_folder / "kit.glb").string(), out = (m_folder / "merged.glb").string();
+        writeMesh(kit, in, Progress());
+        const Outcome told = umesh({"merge", in, "--predict", "--sheet", "128"});
+        QCOMPARE(told.code, 0);
+        QVERIFY2(contains(told.out, "red brick repeats, 5 times over") && contains(told.out, "--apart \"red brick\""),
+                 told.out.c_str());
+        const auto after = [&](const std::vector<std::string>& more) {
+            std::vector<std::string> words = {"merge", in, out, "--sheet", "128", "--json", "-"};
+            words.insert(words.end(), more.begin(), more.end());
+            return Json::parse(umesh(words).out);
+        };
+        QCOMPARE(after({})["after"]["materials"].get<int>(), 1);
+        const Json apart = after({"--apart", "red brick"});
+        QCOMPARE(apart["after"]["materials"].get<int>(), 2);
+        QCOMPARE(apart["sheets"].size(), std::size_t(1));
+        const Mesh kept = readMesh(out, Progress()).mesh;
+        QVERIFY(std::any_of(kept.materials.begin(), kept.materials.end(),
+                            [](const Material& m) { return m.name == "red brick"; }));
+        QCOMPARE(after({"--onto", "red brick=2"})["sheets"].size(), std::size_t(2));
+        for (const char* wrong : {"red brick", "red brick=0", "red brick=two", "nobody=2"})
+            QVERIFY2(umesh({"merge", in, out, "--onto", wrong}).code == 2, wrong);
+        QCOMPARE(umesh({"merge", in, out, "--apart", "nobody"}).code, 2);
+        QCOMPARE(umesh({"merge", in, out, "--apart", "paint", "--apart", "red brick"}).code, 2);
+    }
+
+    void bakesTheLevelsOfAChain() {
+        const std::string folder = (m_folder / "baked chain").string(), recipe = (m_folder / "baking.json").string();
+        const Outcome made = umesh({"chain", m_sphere, folder, "--targets", "800,200", "--materials", "baked",
+                                    "--sheet", "64", "--save-recipe", recipe});
+        QVERIFY2(made.code == 0, made.out.c_str());
+        for (const char* level : {"sphere_lod0.glb", "sphere_lod1.glb"}) {
+            const Mesh mesh = readMesh(std::filesystem::path(folder) / level, Progress()).mesh;
+            QVERIFY(mesh.materials.size() == 1 && mesh.materials[0].normalTexture);
+            QCOMPARE(mesh.textures[0].width, 64);
+        }
+        const Json manifest = Json::parse(test::contentOf(std::filesystem::path(folder) / "sphere_chain.json"));
+        QCOMPARE(manifest["levels"][1]["bake"]["sheet"].get<int>(), 64);
+        QCOMPARE(manifest["levels"][1]["materials"].get<std::string>(), std::string("baked"));
+        QCOMPARE(readRecipe(recipe).bake.sheet, 64);
+        // A file in the folder's place is told before anything is computed.
+        QCOMPARE(umesh({"chain", m_sphere, recipe, "--targets", "800"}).code, 2);
     }
 
     void writesAnEvidenceSheet() {

@@ -67,6 +67,10 @@ private slots:
         QVERIFY(uvShare(bySeen, "Open") > 10 * uvShare(bySeen, "Hidden"));
         // By area the hidden ball takes much of the sheet, and shows nothing.
         for (const PartShare& part : byArea) QCOMPARE(part.isHog(), part.part == "Hidden");
+        const std::vector<Finding> hogs = findHogs(byArea);
+        QCOMPARE(hogs.size(), std::size_t(1));
+        QVERIFY(describeFinding(hogs[0], 1).starts_with("Hidden takes"));
+        QVERIFY(findHogs(bySeen).empty());
         double sheet = 0, all = 0;
         for (const PartShare& part : byArea) {
             sheet += part.sheet;
