@@ -52,8 +52,7 @@ public:
     }
 
     void run() {
-        if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "jar-twin", "jar-texels", "export", "night"}))
-            jar();
+        if (wantsAny({"jar-opened", "jar-reducing", "jar-deviation-wipe", "export"})) jar();
         if (wantsAny({"jar-chain", "jar-amber", "chain-card"})) jarChain();
         if (wants("eel-chain")) eelChain();
         if (wants("anchor-outline")) anchor();
@@ -121,31 +120,6 @@ private:
         take("jar-deviation-wipe");
         desk.keepPreview();
         settle();
-        if (wants("jar-twin")) {
-            desk.view().toggleEdges();
-            desk.view().toggleTwin();
-            desk.goToWorst();
-            settle();
-            take("jar-twin");
-            desk.show(desk.shown());
-            desk.view().viewport().frameAll();
-            desk.view().toggleWipe();
-            desk.view().toggleEdges();
-            settle();
-        }
-        if (wants("jar-texels")) {
-            desk.view().toggleTwin();
-            desk.view().toggleTexels();
-            desk.view().toggleEdges();
-            desk.show({0});
-            settle();
-            take("jar-texels");
-            desk.show({2});
-            desk.view().toggleDeviation();
-            desk.view().toggleWipe();
-            desk.view().toggleEdges();
-            settle();
-        }
         if (wants("export")) {
             desk.view().toggleEdges();
             desk.openExport(-1);
@@ -364,6 +338,7 @@ private:
             desk.view().viewport().redraw();
             settle();
             desk.goToMiss();
+            desk.view().viewport().frameAll();
             settle();
             take("night");
             applyTheme(Theme::paperTheme());
