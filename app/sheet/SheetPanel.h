@@ -1,7 +1,7 @@
 #pragma once
 /// The Sheet, in the right panel's place: a mesh's textures seen flat, what came of its bake, and how it is baked.
 #include "app/sheet/SheetContent.h"
-#include "bake/Merge.h"
+#include "bake/MergeForecast.h"
 #include "chain/Level.h"
 
 #include <QWidget>

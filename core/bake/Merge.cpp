@@ -6,6 +6,7 @@
 #include "mesh/Connectivity.h"
 #include "mesh/Materials.h"
 #include "mesh/Normals.h"
+#include "mesh/UvCharts.h"
 
 #include <cmath>
 #include <map>
@@ -23,27 +24,6 @@ struct Island {
     bool isSwatch = false;
     int sheet = 0;
 };
-
-Vec2d largestTexture(const Mesh& mesh, const Material& material) {
-    Vec2d size(0, 0);
-    forTextureUses(material, [&](const TextureUse& use) {
-        if (!use || use.second) return;
-        const Texture& texture = mesh.textures[std::size_t(use.texture)];
-        if (double(texture.width) * texture.height > size.x() * size.y()) size = Vec2d(texture.width, texture.height);
-    });
-    return size;
-}
-
-double uvArea(const Mesh& mesh, TriangleId t) {
-    const Triangle& w = mesh.wedgesOf(t);
-    const Vec2d ab = (mesh.uvs[w[1]] - mesh.uvs[w[0]]).cast<double>(),
-                ac = (mesh.uvs[w[2]] - mesh.uvs[w[0]]).cast<double>();
-    return ab.x() * ac.y() - ab.y() * ac.x();
-}
-
-int countOf(const std::vector<int>& sheetOf) {
-    return sheetOf.empty() ? 0 : *std::max_element(sheetOf.begin(), sheetOf.end()) + 1;
-}
 
 class Merger {
 public:
@@ -407,95 +387,18 @@ std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settin
     return sheetOf;
 }
 
-MaterialCost materialCostOf(const Mesh& mesh) {
-    MaterialCost cost;
-    std::set<std::uint32_t> materials;
-    std::set<int> textures;
-    for (const Section& section : mesh.sections) {
-        if (section.triangleCount == 0) continue;
-        ++cost.drawCalls;
-        materials.insert(section.material);
-        forTextureUses(mesh.materials[section.material], [&](const TextureUse& use) {
-            if (use) textures.insert(use.texture);
-        });
-    }
-    cost.materials = materials.size();
-    cost.textures = textures.size();
-    for (const int t : textures) cost.textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
-    return cost;
+Vec2d largestTexture(const Mesh& mesh, const Material& material) {
+    Vec2d size(0, 0);
+    forTextureUses(material, [&](const TextureUse& use) {
+        if (!use || use.second) return;
+        const Texture& texture = mesh.textures[std::size_t(use.texture)];
+        if (double(texture.width) * texture.height > size.x() * size.y()) size = Vec2d(texture.width, texture.height);
+    });
+    return size;
 }
 
-MaterialCost predictMerge(const Mesh& before, const MergeSettings& settings) {
-    const Mesh mesh = withStandIns(before, settings.alike);
-    const BakeChannels& channels = settings.dress.channels;
-    const std::vector<int> sheetOf = sheetsOfMaterials(mesh, settings);
-    struct OnSheet {
-        bool shines = false, hasOpacity = false;
-    };
-    std::vector<OnSheet> sheets(std::size_t(countOf(sheetOf)));
-    using Key = std::tuple<int, DrawnAs, std::uint32_t>;  // the last tells those apart that keep their textures
-    std::set<Key> kinds;
-    std::set<std::pair<std::uint32_t, Key>> draws;
-    std::set<int> kept;
-    for (const Section& section : mesh.sections) {
-        if (section.triangleCount == 0) continue;
-        const Material& m = mesh.materials[section.material];
-        const int sheet = sheetOf[section.material];
-        const Key key =
-            sheet == leftOut ? Key(sheet, DrawnAs(), section.material) : Key(sheet, DrawnAs(m, channels.opacity), 0);
-        kinds.insert(key);
-        draws.emplace(settings.dress.joinParts ? 0 : section.part, key);
-        if (sheet == leftOut) {
-            forTextureUses(m, [&](const TextureUse& use) {
-                if (use) kept.insert(use.texture);
-            });
-            continue;
-        }
-        OnSheet& there = sheets[std::size_t(sheet)];
-        there.shines = there.shines || m.emissionTexture || m.emission != std::array<float, 3>{0, 0, 0};
-        there.hasOpacity = there.hasOpacity || (channels.opacity && m.alpha != Material::Alpha::Opaque);
-    }
-    MaterialCost cost;
-    cost.materials = kinds.size();
-    cost.drawCalls = draws.size();
-    for (const OnSheet& sheet : sheets)
-        cost.textures += std::size_t(channels.baseColor || sheet.hasOpacity) + std::size_t(channels.normal) +
-                         std::size_t(channels.metallicRoughness || channels.occlusion) +
-                         std::size_t(channels.emission && sheet.shines);
-    cost.textureBytes =
-        double(cost.textures) * textureMemory(settings.sheet, settings.sheet, settings.dress.deep ? 16 : 8);
-    cost.textures += kept.size();
-    for (const int t : kept) cost.textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
-    return cost;
-}
-
-std::vector<MaterialRoom> materialRooms(const Mesh& mesh) {
-    std::vector<MaterialRoom> rooms(mesh.materials.size());
-    for (std::uint32_t m = 0; m < rooms.size(); ++m) {
-        std::set<int> textures;
-        forTextureUses(mesh.materials[m], [&](const TextureUse& use) {
-            if (use) textures.insert(use.texture);
-        });
-        for (const int t : textures) rooms[m].textureBytes += textureMemory(mesh.textures[std::size_t(t)]);
-    }
-    if (mesh.uvs.empty()) return rooms;
-    std::vector<Eigen::AlignedBox2d> boxes(rooms.size());
-    for (const Section& section : mesh.sections) {
-        MaterialRoom& room = rooms[section.material];
-        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
-            const double area = std::abs(uvArea(mesh, t)) / 2;
-            if (!std::isfinite(area)) continue;
-            room.timesOver += area;
-            for (const WedgeId w : mesh.wedgesOf(t)) boxes[section.material].extend(mesh.uvs[w].cast<double>());
-        }
-    }
-    for (std::size_t m = 0; m < rooms.size(); ++m) {
-        const Vec2d size = largestTexture(mesh, mesh.materials[m]);
-        rooms[m].texels = rooms[m].timesOver * size.x() * size.y();
-        constexpr double more = 1.01;
-        rooms[m].repeats = rooms[m].texels > 0 && !boxes[m].isEmpty() && boxes[m].sizes().maxCoeff() > more;
-    }
-    return rooms;
+int countOf(const std::vector<int>& sheetOf) {
+    return sheetOf.empty() ? 0 : *std::max_element(sheetOf.begin(), sheetOf.end()) + 1;
 }
 
 std::vector<MergedSheet> layOutMerge(const Mesh& mesh, const MergeSettings& settings, const Progress& progress) {

@@ -21,31 +21,13 @@ struct MergeSettings {
     DressSettings dress;
 };
 
+/// Of the textures that go by the first UVs, in texels; 0 where a material has none.
+Vec2d largestTexture(const Mesh& mesh, const Material& material);
+
 /// On which sheet each material goes, numbered without gaps; those without triangles on none.
 std::vector<int> sheetsOfMaterials(const Mesh& mesh, const MergeSettings& settings);
-
-struct MaterialCost {
-    std::size_t materials = 0, textures = 0, drawCalls = 0;
-    double textureBytes = 0;  ///< on the graphics card, with the smaller copies
-
-    bool operator==(const MaterialCost&) const = default;
-};
-
-MaterialCost materialCostOf(const Mesh& mesh);
-
-/// What the merged mesh will cost, before anything is computed.
-MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings);
-
-/// What a material's triangles take of a sheet on which each place keeps its texels.
-struct MaterialRoom {
-    double texels = 0;        ///< of its largest texture, unrolled where it repeats; 0 for flat colours
-    double timesOver = 0;     ///< so often that texture is laid out; more than once where it repeats or is shared
-    bool repeats = false;     ///< beyond the edges of its texture
-    double textureBytes = 0;  ///< on the graphics card now
-};
-
-/// One for each material.
-std::vector<MaterialRoom> materialRooms(const Mesh& mesh);
+/// How many sheets those are.
+int countOf(const std::vector<int>& sheetOf);
 
 struct MergedSheet {
     double fill = 0;     ///< share of the sheet that is used

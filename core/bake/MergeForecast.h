@@ -7,6 +7,29 @@
 
 namespace um {
 
+struct MaterialCost {
+    std::size_t materials = 0, textures = 0, drawCalls = 0;
+    double textureBytes = 0;  ///< on the graphics card, with the smaller copies
+
+    bool operator==(const MaterialCost&) const = default;
+};
+
+MaterialCost materialCostOf(const Mesh& mesh);
+
+/// What the merged mesh will cost, before anything is computed.
+MaterialCost predictMerge(const Mesh& mesh, const MergeSettings& settings);
+
+/// What a material's triangles take of a sheet on which each place keeps its texels.
+struct MaterialRoom {
+    double texels = 0;        ///< of its largest texture, unrolled where it repeats; 0 for flat colours
+    double timesOver = 0;     ///< so often that texture is laid out; more than once where it repeats or is shared
+    bool repeats = false;     ///< beyond the edges of its texture
+    double textureBytes = 0;  ///< on the graphics card now
+};
+
+/// One for each material.
+std::vector<MaterialRoom> materialRooms(const Mesh& mesh);
+
 /// A material whose texture repeats could keep it: it takes much of a sheet.
 struct LeaveOutOffer {
     std::uint32_t material = 0;

@@ -1,17 +1,12 @@
 #include "mesh/Tangents.h"
 
+#include "mesh/UvCharts.h"
+
 #include <algorithm>
 #include <cmath>
 
 namespace um {
 namespace {
-
-double uvArea(const Mesh& mesh, TriangleId t) {
-    const Triangle& wedges = mesh.wedgesOf(t);
-    const Vec2d ab = (mesh.uvs[wedges[1]] - mesh.uvs[wedges[0]]).cast<double>(),
-                ac = (mesh.uvs[wedges[2]] - mesh.uvs[wedges[0]]).cast<double>();
-    return ab.x() * ac.y() - ab.y() * ac.x();
-}
 
 // Which of the wedges upright triangles use (1), mirrored ones (2), or both (3).
 std::vector<std::uint8_t> sidesOfWedges(const Mesh& mesh) {

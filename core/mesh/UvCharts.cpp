@@ -89,4 +89,11 @@ TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv, const std::vector<std
     return TriangleId(mesh.triangleCount());
 }
 
+double uvArea(const Mesh& mesh, TriangleId t) {
+    const Triangle& w = mesh.wedgesOf(t);
+    const Vec2d ab = (mesh.uvs[w[1]] - mesh.uvs[w[0]]).cast<double>(),
+                ac = (mesh.uvs[w[2]] - mesh.uvs[w[0]]).cast<double>();
+    return ab.x() * ac.y() - ab.y() * ac.x();
+}
+
 }  // namespace um

@@ -27,6 +27,9 @@ TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv, const std::vector<std
 /// A triangle's corners in the UVs.
 std::array<Vec2d, 3> uvCorners(const Mesh& mesh, TriangleId triangle);
 
+/// Twice the area that a triangle has in the first UVs; below 0 where it lies the other way round.
+double uvArea(const Mesh& mesh, TriangleId triangle);
+
 /// The shares that a triangle's corners have of a place in its UVs; not a number where it has no area there.
 Vec3d sharesAtUv(const std::array<Vec2d, 3>& corners, const Vec2d& uv);
 

@@ -1,6 +1,6 @@
 // Several materials in one sheet: what is seen stays the same, and so does the geometry.
 #include "bake/AlikeMaterials.h"
-#include "bake/Merge.h"
+#include "bake/MergeForecast.h"
 #include "base/Error.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
