@@ -26,7 +26,7 @@ void fillIn(QImage& image, const Sheet& sheet, int left, int top, int across) {
         for (int x = pixelOf(left); x < pixelOf(std::min(sheet.size, left + across)); ++x) {
             const std::size_t place = sheet.placeOf(int(x * texels), int(y * texels));
             if (sheet.states[place] == Sheet::State::Empty) continue;
-            const Vec3f& color = sheet.texels[place].baseColor;
+            const Vec3f color = sheet.texels[place].unpacked().baseColor;
             image.setPixel(x, y,
                            sheet.states[place] == Sheet::State::Missed
                                ? qRgb(200, 40, 30)

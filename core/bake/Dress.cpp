@@ -27,7 +27,7 @@ std::string imageBytes(const Sheet& sheet, bool hasAlpha, const Value& value) {
     image.hasAlpha = hasAlpha;
     image.texels.resize(sheet.texels.size());
     parallelFor(sheet.texels.size(), [&](std::size_t i) {
-        const Values values = value(sheet.texels[i]);
+        const Values values = value(sheet.texels[i].unpacked());
         for (std::size_t k = 0; k < 4; ++k)
             image.texels[i][k] = levelOf<std::decay_t<decltype(image.texels[i][k])>>(values[k]);
     });
@@ -64,7 +64,8 @@ std::string missesOf(const Sheet& sheet) {
 
 bool anyShines(const Sheet& sheet) {
     for (std::size_t i = 0; i < sheet.texels.size(); ++i)
-        if (sheet.states[i] == Sheet::State::Hit && sheet.texels[i].emission.maxCoeff() > 1.0f / 512) return true;
+        if (sheet.states[i] == Sheet::State::Hit && sheet.texels[i].unpacked().emission.maxCoeff() > 1.0f / 512)
+            return true;
     return false;
 }
 

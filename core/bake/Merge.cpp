@@ -299,7 +299,7 @@ private:
         for (std::size_t i = 0; i < m_islands.size(); ++i) {
             const Island& island = m_islands[i];
             if (!island.isSwatch || island.sheet != number) continue;
-            const SheetTexel texel = texelOf(source.look(island.triangles.front(), Vec3f::Constant(1.0f / 3)));
+            const PackedTexel texel(texelOf(source.look(island.triangles.front(), Vec3f::Constant(1.0f / 3))));
             Eigen::AlignedBox2d box;
             for (const Vec2d& corner : island.patch.flat) box.extend(m_placed[i].place(corner));
             const auto within = [&](double v) { return std::clamp(int(v), 0, sheet.size - 1); };

@@ -239,7 +239,7 @@ private:
                     continue;
                 }
                 sheet.states[place] = Sheet::State::Hit;
-                sheet.texels[place] = mean(sum, float(hits));
+                sheet.texels[place] = PackedTexel(mean(sum, float(hits)));
             }
         return {covered, missed};
     }
@@ -344,12 +344,55 @@ private:
     std::vector<std::vector<TriangleId>> m_inTile;
 };
 
+std::uint16_t packed(float value) {
+    return std::uint16_t(std::lround(std::clamp(value, 0.0f, 1.0f) * 65535.0f));
+}
+
+std::array<std::uint16_t, 3> packedColor(const Vec3f& color) {
+    return {packed(color.x()), packed(color.y()), packed(color.z())};
+}
+
+std::array<std::int16_t, 3> packedDirection(const Vec3f& direction) {
+    const auto one = [](float value) { return std::int16_t(std::lround(std::clamp(value, -1.0f, 1.0f) * 32767.0f)); };
+    return {one(direction.x()), one(direction.y()), one(direction.z())};
+}
+
+template <class Integer>
+Vec3f unpackedVector(const std::array<Integer, 3>& values) {
+    return Vec3f(values[0], values[1], values[2]) / float(std::numeric_limits<Integer>::max());
+}
+
 void requireUvsAndNormals(const Mesh& mesh) {
     if (mesh.uvs.empty()) throw MeshError("The mesh has no UVs to bake to; unwrap it first.");
     if (mesh.normals.empty()) throw MeshError("The mesh has no normals to bake against.");
 }
 
 }  // namespace
+
+PackedTexel::PackedTexel(const SheetTexel& texel)
+    : m_baseColor(packedColor(texel.baseColor)),
+      m_emission(packedColor(texel.emission)),
+      m_normal(packedDirection(texel.normal)),
+      m_objectNormal(packedDirection(texel.objectNormal)),
+      m_opacity(packed(texel.opacity)),
+      m_metallic(packed(texel.metallic)),
+      m_roughness(packed(texel.roughness)),
+      m_occlusion(packed(texel.occlusion)),
+      m_height(texel.height) {}
+
+SheetTexel PackedTexel::unpacked() const {
+    SheetTexel texel;
+    texel.baseColor = unpackedVector(m_baseColor);
+    texel.emission = unpackedVector(m_emission);
+    texel.normal = unpackedVector(m_normal);
+    texel.objectNormal = unpackedVector(m_objectNormal);
+    texel.opacity = float(m_opacity) / 65535;
+    texel.metallic = float(m_metallic) / 65535;
+    texel.roughness = float(m_roughness) / 65535;
+    texel.occlusion = float(m_occlusion) / 65535;
+    texel.height = m_height;
+    return texel;
+}
 
 Sheet transfer(const SurfaceMaterial& source, const Mesh& level, const std::vector<TriangleId>& lying, const Cage& cage,
                const TransferSettings& settings, const Progress& progress) {

@@ -3,6 +3,7 @@
 #include "bake/Cage.h"
 #include "bake/SurfaceMaterial.h"
 
+#include <array>
 #include <functional>
 
 namespace um {
@@ -30,11 +31,25 @@ struct SheetTexel {
     float height = 0;  ///< of the source above the level, in the mesh's unit
 };
 
+/// The same in half the room, for large sheets: values in 16 bits, colours and emission up to 1.
+class PackedTexel {
+public:
+    PackedTexel() = default;
+    explicit PackedTexel(const SheetTexel& texel);
+    SheetTexel unpacked() const;
+
+private:
+    std::array<std::uint16_t, 3> m_baseColor{}, m_emission{};
+    std::array<std::int16_t, 3> m_normal{}, m_objectNormal{};
+    std::uint16_t m_opacity = 0, m_metallic = 0, m_roughness = 0, m_occlusion = 0;
+    float m_height = 0;
+};
+
 struct Sheet {
     enum class State : std::uint8_t { Empty, Hit, Missed };
 
     int size = 0;
-    std::vector<SheetTexel> texels;       ///< rows from the top
+    std::vector<PackedTexel> texels;      ///< rows from the top
     std::vector<State> states;            ///< Missed where the level is, and no sample found the source
     std::size_t covered = 0, missed = 0;  ///< texels
 
