@@ -10,6 +10,7 @@
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "app/sheet/BakePage.h"
+#include "app/sheet/MergePage.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
@@ -63,7 +64,7 @@ public:
         if (wants("coral-load")) coral();
         if (wantsAny({"lamp-baked", "night"})) lamp();
         if (wants("jar-baked")) jarBaked();
-        if (wants("lamp-merge")) lampMerge();
+        if (wantsAny({"lamp-merge", "lamp-merged"})) lampMerge();
         if (wants("jar-cage")) jarCage();
     }
 
@@ -360,6 +361,13 @@ private:
         desk.sheet().openPage(SheetPanel::Page::Merge);
         settle();
         take("lamp-merge");
+        if (m_only == "lamp-merged") {  // not among the pictures that are kept
+            desk.sheet().mergePage().putOn(0, leftOut);
+            settle();
+            desk.sheet().mergeButton().click();
+            settle();
+            take("lamp-merged");
+        }
         desk.sheet().openPage(SheetPanel::Page::Seen);
         desk.view().toggleSheet();
         desk.view().toggleLit();

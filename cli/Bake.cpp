@@ -62,7 +62,7 @@ int run(const Options& options) {
     }
     const Unwrapped& unwrapped = baked.unwrapped;
     std::string line = "Baked " + options.source + " onto " + formatCount(baked.level.triangleCount()) +
-                       " triangles, " + std::to_string(level.mesh.sections.size()) + " draw calls to " +
+                       " triangles, " + countOf(level.mesh.sections.size(), "draw call", "draw calls") + " to " +
                        std::to_string(baked.level.sections.size());
     if (unwrapped.charts > 0)
         line += "; " + formatCount(unwrapped.charts) + " charts, stretch " + formatNumber(unwrapped.stretch.mean) +

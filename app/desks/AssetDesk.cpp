@@ -99,10 +99,15 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     middle->setSpacing(0);
     m_left = makeLeft();
     m_right = makeRight();
+    // The decision on a result stays in sight below either of them.
+    auto* right = new QVBoxLayout;
+    right->setSpacing(0);
+    right->addWidget(m_right, 1);
+    right->addWidget(m_sheetPanel, 1);
+    right->addWidget(makeDecision());
     middle->addWidget(m_left);
     middle->addWidget(m_view, 1);
-    middle->addWidget(m_right);
-    middle->addWidget(m_sheetPanel);
+    middle->addLayout(right);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
@@ -189,6 +194,7 @@ void AssetDesk::connectJobs() {
     for (Job* job : {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
                      &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
                      &m_chainWork->readingJob(), &m_sheetWork->bakingJob(), &m_sheetWork->readingJob(),
+                     &m_sheetWork->forecastJob(), &m_sheetWork->cageJob(),
                      m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
@@ -224,20 +230,26 @@ QWidget* AssetDesk::makeLeft() {
     return panel;
 }
 
-QWidget* AssetDesk::makeRight() {
+QWidget* AssetDesk::makeDecision() {
     m_keep->setObjectName("primary");
     m_keep->setToolTip(tr("Keeps the result as a level beside the source"));
     m_replace->setToolTip(tr("Puts the result in the source's place; undo brings the source back"));
     m_discard->setToolTip(tr("Drops the result; the source and the kept levels stay"));
     for (QPushButton* button : {m_keep, m_replace, m_discard}) button->setStyleSheet("padding: 7px 8px");
     auto* buttons = new QHBoxLayout(m_decision);
-    buttons->setContentsMargins(0, 0, 0, 0);
+    buttons->setContentsMargins(16, 0, 16, 12);
     buttons->setSpacing(6);
     buttons->addWidget(m_keep, 1);
     buttons->addWidget(m_replace);
     buttons->addWidget(m_discard);
+    m_decision->setObjectName("panel");
+    m_decision->setAttribute(Qt::WA_StyledBackground);
+    return m_decision;
+}
+
+QWidget* AssetDesk::makeRight() {
     QWidget* panel = makePanel(rightWidth);
-    // In a low window the upper part scrolls; the decision always stays in sight.
+    // In a low window it scrolls.
     auto* content = new QWidget;
     auto* upper = new QVBoxLayout(content);
     upper->setContentsMargins(16, 12, 16, 0);
@@ -253,14 +265,9 @@ QWidget* AssetDesk::makeRight() {
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* lower = new QVBoxLayout;
-    lower->setContentsMargins(16, 0, 16, 12);
-    lower->addWidget(m_decision);
     auto* column = new QVBoxLayout(panel);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(10);
-    column->addWidget(scroll, 1);
-    column->addLayout(lower);
+    column->setContentsMargins(0, 0, 0, 10);
+    column->addWidget(scroll);
     return panel;
 }
 

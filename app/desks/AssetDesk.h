@@ -158,6 +158,7 @@ private:
     Wanted wantedOf(Shown shown, Shown beside) const;
     QWidget* makeLeft();
     QWidget* makeRight();
+    QWidget* makeDecision();
 
     DocumentModel& m_model;
     MessageBar& m_messages;

@@ -151,7 +151,10 @@ private slots:
         QCOMPARE(cost.textureBytes, told.textureBytes);
         QVERIFY2(panel().figures().contains(QString("materials 4 to %1").arg(told.materials)),
                  qPrintable(panel().figures()));
-        desk().keepPreview();
+        // What is to become of it is decided there, beside the sheet.
+        QPushButton* keep = test::buttonNamed(desk(), "Keep as LOD 0");
+        QVERIFY(keep != nullptr);
+        QTest::mouseClick(keep, Qt::LeftButton);
         QVERIFY(waitUntilIdle(*m_window));
         QCOMPARE(document().levels.size(), std::size_t(1));
         QVERIFY(document().levels[0].isLocked);
