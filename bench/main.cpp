@@ -224,6 +224,8 @@ int main(int argc, char** argv) {
     app.add_flag("!--no-quality", withQuality, "leave the comparison with the textbook out");
     bool withSpeed = true;
     app.add_flag("!--no-speed", withSpeed, "leave speed and memory out");
+    bool withBaking = true;
+    app.add_flag("!--no-baking", withBaking, "leave baking out");
     CLI11_PARSE(app, argc, argv);
     try {
         std::vector<std::size_t> counts;
@@ -231,8 +233,9 @@ int main(int argc, char** argv) {
         if (withSpeed) {
             for (const std::size_t triangles : counts) bench::memory(triangles);
             for (const std::size_t triangles : counts) bench::speed(triangles, runs);
-            for (const std::size_t triangles : counts) bench::baking(triangles);
         }
+        for (const std::size_t triangles : counts)
+            if (withBaking) bench::baking(triangles);
         if (!withQuality) return 0;
         for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles));
         Mesh jar = demo::makeStorageJar();

@@ -95,7 +95,9 @@ private:
 
 QString deviationText(const Level& level) {
     if (!level.evidence) return "…";
-    return QString::fromStdString(formatNumber(level.evidence->max * level.mesh->metresPerUnit * 1000));
+    const double metres = level.evidence->max * level.mesh->metresPerUnit;
+    constexpr double leastThatIs = 1e-10;  // below, it is what rounding leaves
+    return QString::fromStdString(formatNumber(metres < leastThatIs ? 0 : metres * 1000));
 }
 
 }  // namespace

@@ -151,8 +151,10 @@ std::string formatNumber(double value) {
 }
 
 std::string formatLength(double metres) {
+    // Less than an atom is what rounding leaves.
+    constexpr double leastThatIs = 1e-10;
     const double size = std::abs(metres);
-    if (size == 0) return "0 mm";
+    if (size < leastThatIs) return "0 mm";
     if (size < 1e-5) return formatNumber(metres * 1e6) + " µm";
     if (size < 0.1) return formatNumber(metres * 1e3) + " mm";
     if (size < 1) return formatNumber(metres * 1e2) + " cm";
