@@ -191,11 +191,11 @@ void AssetDesk::connectViews() {
 
 void AssetDesk::connectJobs() {
     const auto [counting, drawing] = m_facts->jobs();
-    for (Job* job : {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
-                     &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
-                     &m_chainWork->readingJob(), &m_sheetWork->bakingJob(), &m_sheetWork->readingJob(),
-                     &m_sheetWork->forecastJob(), &m_sheetWork->cageJob(),
-                     m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
+    for (Job* job :
+         {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
+          &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
+          &m_chainWork->readingJob(), &m_sheetWork->bakingJob(), &m_sheetWork->readingJob(),
+          &m_sheetWork->forecastJob(), &m_sheetWork->cageJob(), m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
     connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
