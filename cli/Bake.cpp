@@ -127,6 +127,7 @@ void addBake(CLI::App& app, int& code) {
                         "trace occlusion with so many rays a sample");
     command->add_option("--occlusion-distance", options->choice.occlusionDistance,
                         "so far things keep light away, as in 5cm");
+    command->add_flag("--along-seams", options->choice.alongSeams, "cut new UVs where the level's own part, too");
     command->add_flag("--keep-uvs", options->choice.keepUvs, "bake to the level's own UVs");
     command->add_flag("--parts-apart", options->choice.partsApart, "a part catches only the detail of its own name");
     command->add_flag("--join-parts", options->choice.joinParts, "make one part of all: a single draw call");

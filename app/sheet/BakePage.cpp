@@ -54,6 +54,7 @@ BakePage::BakePage(QWidget* parent)
       m_join(new QCheckBox(tr("one part: a single draw call"))),
       m_apart(new QCheckBox(tr("parts catch only their own detail"))),
       m_occlusion(new QCheckBox(tr("trace occlusion"))),
+      m_seams(new QCheckBox(tr("cut along the level's seams, too"))),
       m_keep(new QCheckBox(tr("keep the level's UVs"))),
       m_sources(new QWidget),
       m_sourceRows(new QVBoxLayout(m_sources)),
@@ -63,7 +64,7 @@ BakePage::BakePage(QWidget* parent)
         box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
         box->setMinimumContentsLength(6);
     }
-    for (QCheckBox* box : {m_join, m_apart, m_occlusion, m_keep}) box->setFont(textFont(-1));
+    for (QCheckBox* box : {m_join, m_apart, m_occlusion, m_seams, m_keep}) box->setFont(textFont(-1));
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(8);
@@ -71,7 +72,7 @@ BakePage::BakePage(QWidget* parent)
     addCageRow(*column);
     auto* checks = new QVBoxLayout;
     checks->setSpacing(5);
-    for (QCheckBox* box : {m_join, m_apart, m_occlusion, m_keep}) checks->addWidget(box);
+    for (QCheckBox* box : {m_join, m_apart, m_occlusion, m_seams, m_keep}) checks->addWidget(box);
     column->addLayout(checks);
     addSources(*column);
     m_partRows->setContentsMargins(0, 0, 0, 0);
@@ -182,8 +183,10 @@ void BakePage::connectAll() {
         }
         change([&](BakeChoice& c) { c.cage = next.cage; });
     });
-    const std::pair<QCheckBox*, bool BakeChoice::*> checks[] = {
-        {m_join, &BakeChoice::joinParts}, {m_apart, &BakeChoice::partsApart}, {m_keep, &BakeChoice::keepUvs}};
+    const std::pair<QCheckBox*, bool BakeChoice::*> checks[] = {{m_join, &BakeChoice::joinParts},
+                                                                {m_apart, &BakeChoice::partsApart},
+                                                                {m_seams, &BakeChoice::alongSeams},
+                                                                {m_keep, &BakeChoice::keepUvs}};
     for (const auto& [box, value] : checks)
         connect(box, &QCheckBox::clicked, this,
                 [this, value = value](bool on) { change([&](BakeChoice& c) { c.*value = on; }); });
@@ -232,8 +235,9 @@ void BakePage::show(const std::shared_ptr<const Mesh>& mesh, const BakeFigures* 
     m_join->setChecked(choice.joinParts);
     m_apart->setChecked(choice.partsApart);
     m_keep->setChecked(choice.keepUvs);
+    m_seams->setChecked(choice.alongSeams);
     m_occlusion->setChecked(choice.occlusionRays > 0);
-    m_keep->setEnabled(mesh && !mesh->uvs.empty());
+    for (QCheckBox* box : {m_seams, m_keep}) box->setEnabled(mesh && !mesh->uvs.empty());
     m_even->setVisible(!choice.pushes.empty());
     fillSources();
     fillParts(figures);

@@ -47,7 +47,7 @@ private:
     CommitField *m_sheet, *m_padding, *m_sheets, *m_cage;
     QComboBox *m_bits, *m_samples, *m_share;
     QPushButton *m_seeCage, *m_brush, *m_even;
-    QCheckBox *m_join, *m_apart, *m_occlusion, *m_keep;
+    QCheckBox *m_join, *m_apart, *m_occlusion, *m_seams, *m_keep;
     QWidget* m_sources;
     QVBoxLayout* m_sourceRows;
     QWidget* m_parts;

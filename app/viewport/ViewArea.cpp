@@ -27,6 +27,10 @@ ViewArea::ViewArea(QWidget* parent)
         if (soft) made->setObjectName("soft");
         return made;
     };
+    // Below whatever else lies over the picture.
+    m_line = new WipeLine(this);
+    m_twinLine = new QFrame(this);
+    m_twinLine->setStyleSheet("background: rgba(255, 255, 255, 235)");
     m_linesBack = new QWidget(this);
     m_linesBack->setObjectName("linesBack");
     m_linesBack->setAttribute(Qt::WA_StyledBackground);
@@ -40,9 +44,6 @@ ViewArea::ViewArea(QWidget* parent)
     for (QLabel* tag : {m_otherTag, m_levelTag}) tag->setObjectName("tag");
     makeChips();
     m_marks = new MarkLayer(this);
-    m_line = new WipeLine(this);
-    m_twinLine = new QFrame(this);
-    m_twinLine->setStyleSheet("background: rgba(255, 255, 255, 235)");
     m_key = new TintKey(this);
     m_inset = new AsSeenInset(this);
     m_otherInset = new AsSeenInset(this);

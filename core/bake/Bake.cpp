@@ -43,21 +43,23 @@ Baked bake(const Mesh& source, const Mesh& level, const BakeSettings& settings, 
     baked.sheetSize = settings.transfer.size;
     UnwrapSettings unwrapping = settings.unwrap;
     std::vector<int> sheetOf(level.triangleCount(), 0);
+    requireSound(level, "the level");
+    const std::vector<double> seen = seenSamples(level, progress.span(0, 0.03));
     if (settings.keepUvs) {
-        requireSound(level, "the level");
         requireOwnPlaces(level, progress.span(0, 0.1));
         baked.level = level;
     } else {
         unwrapping.pack.size = settings.transfer.size;
+        unwrapping.charts.exposure = exposureOf(level, seen);
         if (settings.share != SheetShare::Area || !settings.factors.empty())
-            unwrapping.weights = shareWeights(level, settings.share, settings.factors, progress.span(0, 0.02));
-        baked.unwrapped = unwrap(level, unwrapping, progress.span(0, 0.2));
+            unwrapping.weights = shareWeights(level, settings.share, settings.factors, progress.span(0.03, 0.05));
+        baked.unwrapped = unwrap(level, unwrapping, progress.span(0.05, 0.2));
         baked.level = std::move(baked.unwrapped.mesh);
         baked.sheets = baked.unwrapped.sheets;
         for (TriangleId t = 0; t < sheetOf.size(); ++t)
             sheetOf[t] = baked.unwrapped.sheetOf[baked.unwrapped.chartOf[t]];
     }
-    baked.parts = partShares(baked.level, progress.span(0.2, 0.2));
+    baked.parts = partShares(baked.level, seen);
     // Where normals part but the sheet does not, filtering would mix what belongs to either side.
     if (!settings.keepUvs)
         makeNormals(baked.level, unwrapping.charts.creaseDegrees, baked.unwrapped.chartOf);

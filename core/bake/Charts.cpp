@@ -20,15 +20,26 @@ constexpr std::uint32_t none = 0xffffffffu;
 struct Neighbours {
     std::vector<std::array<TriangleId, 3>> beyond;
     std::vector<std::array<double, 3>> lengths;
+    std::vector<std::array<double, 3>> shows;  // the length of a cut there, less where it is hardly seen
     std::vector<std::array<bool, 3>> isCrease;
     std::vector<Vec3d> areaNormals;  // half as long as areaNormal: an area
 };
+
+// Whether the mesh's own UVs jump between two triangles, at either end of edge k of the one.
+bool partsInUvs(const Mesh& mesh, TriangleId t, std::size_t k, TriangleId u, std::size_t l) {
+    if (mesh.uvs.empty()) return false;
+    const auto uvAt = [&](TriangleId triangle, std::size_t corner) {
+        return mesh.uvs[mesh.wedgesOf(triangle)[corner % 3]];
+    };
+    return uvAt(t, k) != uvAt(u, l + 1) || uvAt(t, k + 1) != uvAt(u, l);
+}
 
 Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
     Neighbours result;
     const std::size_t count = mesh.triangleCount();
     result.beyond.assign(count, {none, none, none});
     result.lengths.resize(count);
+    result.shows.resize(count);
     result.isCrease.assign(count, {false, false, false});
     result.areaNormals.resize(count);
     const auto place = [&](VertexId v) { return Vec3d(mesh.positions[v].cast<double>()); };
@@ -39,7 +50,7 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
         result.areaNormals[t] = areaNormal(place(corners[0]), place(corners[1]), place(corners[2])) / 2;
         for (std::size_t k = 0; k < 3; ++k) {
             const VertexId a = corners[k], b = corners[(k + 1) % 3];
-            result.lengths[t][k] = (place(a) - place(b)).norm();
+            result.lengths[t][k] = result.shows[t][k] = (place(a) - place(b)).norm();
             edges.push_back({std::uint64_t(std::min(a, b)) << 32 | std::max(a, b), 3 * std::uint64_t(t) + k});
         }
     }
@@ -54,10 +65,16 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
             const bool agree = mesh.triangles[t][k] == mesh.triangles[u][(l + 1) % 3];
             const Vec3d &n = result.areaNormals[t], &m = result.areaNormals[u];
             const bool isSharp = n.dot(m) < leastCosine * n.norm() * m.norm();
-            if (t != u && agree) {
+            const bool isSeam = settings.alongSeams && partsInUvs(mesh, t, k, u, l);
+            if (t != u && agree && !isSeam) {
                 result.beyond[t][k] = u;
                 result.beyond[u][l] = t;
                 result.isCrease[t][k] = result.isCrease[u][l] = isSharp;
+                if (!settings.exposure.empty()) {
+                    constexpr double least = 0.25;  // what a cut that nobody sees still counts
+                    const double seen = double(settings.exposure[t] + settings.exposure[u]) / 2;
+                    result.shows[t][k] = result.shows[u][l] *= least + (1 - least) * seen;
+                }
             }
         }
         i = end;
@@ -457,7 +474,7 @@ private:
         struct Shared {
             std::uint64_t edge, back;
             std::array<VertexId, 2> ends;
-            double length;
+            double shows;
         };
         std::vector<Shared> edges;
         std::unordered_map<VertexId, std::vector<std::uint32_t>> at;
@@ -469,7 +486,7 @@ private:
                 const Triangle& there = m_mesh.triangles[other];
                 const auto back = std::size_t(std::find(there.begin(), there.end(), ends[1]) - there.begin());
                 for (const VertexId v : ends) at[v].push_back(std::uint32_t(edges.size()));
-                edges.push_back({edgeOf(t, k), edgeOf(other, back), ends, m_around.lengths[t][k]});
+                edges.push_back({edgeOf(t, k), edgeOf(other, back), ends, m_around.shows[t][k]});
             }
         std::unordered_map<VertexId, double> angles;
         for (const auto& [v, here] : at) angles[v] = 0;
@@ -488,9 +505,10 @@ private:
                 const std::uint32_t first = find(here[0]), second = find(here[1]);
                 run[std::max(first, second)] = std::min(first, second);
             }
-        std::vector<double> lengths(edges.size(), 0);
-        for (std::uint32_t i = 0; i < edges.size(); ++i) lengths[find(i)] += edges[i].length;
-        const auto longest = std::uint32_t(std::max_element(lengths.begin(), lengths.end()) - lengths.begin());
+        // Of nearly equal ones the one that shows most stays whole.
+        std::vector<double> shows(edges.size(), 0);
+        for (std::uint32_t i = 0; i < edges.size(); ++i) shows[find(i)] += edges[i].shows;
+        const auto longest = std::uint32_t(std::max_element(shows.begin(), shows.end()) - shows.begin());
         std::vector<std::uint64_t> cut;
         for (std::uint32_t i = 0; i < edges.size(); ++i)
             if (find(i) != longest) cut.insert(cut.end(), {edges[i].edge, edges[i].back});
@@ -505,7 +523,7 @@ private:
         return std::atan2(to.cross(from).norm(), to.dot(from));
     }
 
-    // Each chart at most once; those with most of their border in common first.
+    // Each chart at most once; those with most of their border in common first, as far as that is seen.
     std::vector<std::array<std::uint32_t, 2>> pairsToTry(
         const std::set<std::pair<std::uint32_t, std::uint32_t>>& refused,
         const std::vector<std::uint32_t>& number) const {
@@ -514,23 +532,28 @@ private:
         std::vector<std::uint32_t> chartOf(m_mesh.triangleCount());
         for (std::uint32_t c = 0; c < m_charts.size(); ++c)
             for (const TriangleId t : m_charts[c].triangles) chartOf[t] = c;
-        std::map<std::array<std::uint32_t, 2>, double> shared;
+        struct Shared {
+            double length = 0, shows = 0;
+        };
+        std::map<std::array<std::uint32_t, 2>, Shared> shared;
         std::vector<double> border(m_charts.size(), 0);
         for (TriangleId t = 0; t < chartOf.size(); ++t)
             for (std::size_t k = 0; k < 3; ++k) {
                 const TriangleId other = m_around.beyond[t][k];
                 if (other != none && chartOf[other] == chartOf[t]) continue;
                 border[chartOf[t]] += m_around.lengths[t][k];
-                if (other != none && chartOf[t] < chartOf[other])
-                    shared[{chartOf[t], chartOf[other]}] +=
-                        (m_around.isCrease[t][k] ? creaseCounts : 1) * m_around.lengths[t][k];
+                if (other == none || chartOf[t] > chartOf[other]) continue;
+                const double counts = m_around.isCrease[t][k] ? creaseCounts : 1;
+                Shared& both = shared[{chartOf[t], chartOf[other]}];
+                both.length += counts * m_around.lengths[t][k];
+                both.shows += counts * m_around.shows[t][k];
             }
         std::vector<std::pair<double, std::array<std::uint32_t, 2>>> candidates;
-        for (const auto& [pair, length] : shared) {
+        for (const auto& [pair, both] : shared) {
             const std::uint32_t a = number[pair[0]], b = number[pair[1]];
-            const double share = length / std::min(border[pair[0]], border[pair[1]]);
-            if (share >= leastShared && !refused.contains({std::min(a, b), std::max(a, b)}))
-                candidates.emplace_back(-share, pair);
+            const double smaller = std::min(border[pair[0]], border[pair[1]]);
+            if (both.length >= leastShared * smaller && !refused.contains({std::min(a, b), std::max(a, b)}))
+                candidates.emplace_back(-both.shows / smaller, pair);
         }
         std::sort(candidates.begin(), candidates.end());
         std::vector<std::array<std::uint32_t, 2>> pairs;

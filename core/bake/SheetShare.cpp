@@ -18,6 +18,8 @@ constexpr std::pair<SheetShare, std::string_view> names[] = {
 
 // What is hardly seen keeps a tenth of the texels that its area alone would give it.
 constexpr double leastWeight = 0.1, mostWeight = 30;
+// Pictures by which it is told what is seen.
+constexpr int directions = 26, pixels = 384;
 constexpr double leastFactor = 0.05, mostFactor = 20;
 
 double areaOf(const Mesh& mesh, std::size_t t) {
@@ -60,7 +62,6 @@ std::string_view nameOf(SheetShare share) {
 }
 
 std::vector<double> seenSamples(const Mesh& mesh, const Progress& progress) {
-    constexpr int directions = 26, pixels = 384;
     std::vector<double> samples(mesh.triangleCount(), 0);
     // What light passes through hides nothing: what lies behind it is drawn by itself.
     std::vector<std::uint8_t> isClear(mesh.triangleCount(), 0);
@@ -89,6 +90,16 @@ std::vector<double> seenSamples(const Mesh& mesh, const Progress& progress) {
             if (t != TriangleMap::nothing) ++samples[solidTriangles[t]];
     }
     return samples;
+}
+
+std::vector<float> exposureOf(const Mesh& mesh, const std::vector<double>& seenSamples) {
+    // What lies open is seen from half of all directions, at half its size on average.
+    const double samplesPerArea = directions / 4.0 * std::pow(pixels / std::max(1e-30, diagonal(mesh)), 2);
+    std::vector<float> exposure(mesh.triangleCount(), 1);
+    for (std::size_t t = 0; t < exposure.size(); ++t)
+        if (const double most = samplesPerArea * areaOf(mesh, t); most > 0)
+            exposure[t] = float(std::min(1.0, seenSamples[t] / most));
+    return exposure;
 }
 
 std::vector<float> shareWeights(const Mesh& mesh, SheetShare share, const std::vector<PartFactor>& factors,
@@ -126,10 +137,9 @@ std::vector<float> shareWeights(const Mesh& mesh, SheetShare share, const std::v
     return weights;
 }
 
-std::vector<PartShare> partShares(const Mesh& mesh, const Progress& progress) {
+std::vector<PartShare> partShares(const Mesh& mesh, const std::vector<double>& seenSamples) {
     std::vector<PartShare> shares;
     for (const Part& part : mesh.parts) shares.push_back({part.name, 0, 0});
-    const std::vector<double> seen = seenSamples(mesh, progress);
     double sheet = 0, all = 0;
     for (const Section& section : mesh.sections)
         for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
@@ -138,7 +148,7 @@ std::vector<PartShare> partShares(const Mesh& mesh, const Progress& progress) {
             const Vec2d ac = (mesh.uvs[w[2]] - mesh.uvs[w[0]]).cast<double>();
             const double own = std::abs(ab.x() * ac.y() - ab.y() * ac.x());
             if (std::isfinite(own)) shares[section.part].sheet += own;
-            shares[section.part].seen += seen[t];
+            shares[section.part].seen += seenSamples[t];
         }
     for (const PartShare& share : shares) {
         sheet += share.sheet;

@@ -32,6 +32,9 @@ struct PartFactor {
 /// @throws Cancelled
 std::vector<double> seenSamples(const Mesh& mesh, const Progress& progress);
 
+/// How much is seen of each triangle for its area, from 0 to 1, where 1 is as much as of any that lies open.
+std::vector<float> exposureOf(const Mesh& mesh, const std::vector<double>& seenSamples);
+
 /// Texels for a unit of length on each triangle, as a factor on what it would have by area alone. Density goes by the
 /// textures that the mesh has now; what has none gets the mean.
 /// @throws InputError  if a factor is not from 0.05 to 20, or of a part that there is not
@@ -53,7 +56,6 @@ struct PartShare {
 std::vector<Finding> findHogs(const std::vector<PartShare>& shares);
 
 /// One for each part, by the area that its triangles have in the first set of UVs.
-/// @throws Cancelled
-std::vector<PartShare> partShares(const Mesh& mesh, const Progress& progress);
+std::vector<PartShare> partShares(const Mesh& mesh, const std::vector<double>& seenSamples);
 
 }  // namespace um

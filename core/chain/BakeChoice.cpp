@@ -56,6 +56,7 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
     if (!choice.density.empty())
         settings.unwrap.pack.texelsPerUnit = parseTexelDensity(choice.density) * source.metresPerUnit;
     settings.keepUvs = choice.keepUvs;
+    settings.unwrap.charts.alongSeams = choice.alongSeams;
     settings.share = choice.share;
     settings.factors = choice.factors;
     settings.cage = cageFrom(choice.cage, source, screen);
@@ -87,6 +88,7 @@ std::string bakeChoiceJson(const BakeChoice& choice) {
                 {"share", nameOf(choice.share)},
                 {"factors", factors},
                 {"keep_uvs", choice.keepUvs},
+                {"along_seams", choice.alongSeams},
                 {"parts_apart", choice.partsApart},
                 {"join_parts", choice.joinParts},
                 {"occlusion_rays", choice.occlusionRays},
@@ -110,6 +112,7 @@ BakeChoice bakeChoiceFromJson(const std::string& text) {
         const Json factors = json.value("factors", Json::object());
         for (const auto& [part, factor] : factors.items()) choice.factors.push_back({part, factor});
         choice.keepUvs = json.value("keep_uvs", false);
+        choice.alongSeams = json.value("along_seams", false);
         choice.partsApart = json.value("parts_apart", false);
         choice.joinParts = json.value("join_parts", false);
         choice.occlusionRays = json.value("occlusion_rays", 0);

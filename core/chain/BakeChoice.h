@@ -14,6 +14,7 @@ struct BakeChoice {
     SheetShare share = SheetShare::Area;
     std::vector<PartFactor> factors;
     bool keepUvs = false, partsApart = false, joinParts = false;
+    bool alongSeams = false;  ///< new UVs part where the level's own do
     int occlusionRays = 0;
     std::string occlusionDistance;  ///< as typed; empty for a tenth of the source's diagonal
     std::string density;            ///< `400px/m`; empty for as many texels as fit

@@ -8,8 +8,10 @@
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
+#include <map>
 #include <QTest>
 #include <random>
+#include <set>
 
 using namespace um;
 
@@ -111,6 +113,47 @@ private slots:
         QCOMPARE(result.charts, std::size_t(1));
         QVERIFY2(result.stretch.mean < 1.0001, qPrintable(QString::number(result.stretch.mean, 'g', 9)));
         QCOMPARE(faultOf(mesh, result), QString());
+    }
+
+    void cutsWhereItIsHardlySeen() {
+        // Of the tube only the side to +x is seen: it opens on the other one.
+        const Mesh mesh = tube(24, 10);
+        UnwrapSettings settings;
+        for (const float side : {1.0f, -1.0f}) {
+            settings.charts.exposure.clear();
+            for (const Triangle& t : mesh.triangles) {
+                float x = 0;
+                for (const VertexId v : t) x += mesh.positions[v].x();
+                settings.charts.exposure.push_back(side * x > 0 ? 1.0f : 0.0f);
+            }
+            const Unwrapped result = unwrap(mesh, settings, Progress());
+            QCOMPARE(result.charts, std::size_t(1));
+            // Vertices along the cut have two places in the sheet.
+            std::map<VertexId, std::set<std::pair<float, float>>> places;
+            for (TriangleId t = 0; t < result.mesh.triangleCount(); ++t)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec2f& uv = result.mesh.uvs[result.mesh.wedgesOf(t)[k]];
+                    places[result.mesh.triangles[t][k]].emplace(uv.x(), uv.y());
+                }
+            int cut = 0;
+            for (const auto& [v, own] : places) {
+                if (own.size() < 2) continue;
+                ++cut;
+                QVERIFY(side * mesh.positions[v].x() < 1e-3f);
+            }
+            QVERIFY(cut >= 10);
+        }
+    }
+
+    void cutsAlongSeamsThatAreThere() {
+        Mesh mesh = test::makeSheet(10, 6, 2, 1);
+        UnwrapSettings settings;
+        settings.charts.alongSeams = true;
+        QCOMPARE(unwrap(mesh, settings, Progress()).charts, std::size_t(1));
+        test::addUvsWithSeam(mesh, 1.0);
+        QCOMPARE(unwrap(mesh, settings, Progress()).charts, std::size_t(2));
+        settings.charts.alongSeams = false;
+        QCOMPARE(unwrap(mesh, settings, Progress()).charts, std::size_t(1));
     }
 
     void opensAConeUpToItsTip() {
