@@ -11,6 +11,7 @@
 #include "app/sheet/SheetWork.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/viewport/ViewArea.h"
+#include "base/Error.h"
 #include "document/Edits.h"
 
 namespace um::app {
@@ -103,9 +104,13 @@ void AssetDesk::refreshCage() {
         return;
     }
     const Document& document = m_model.document();
-    CageSettings settings = settingsFor(document.bake, *document.source, document.screen).cage;
-    settings.pushes.insert(settings.pushes.end(), m_cageBrush->stroke().begin(), m_cageBrush->stroke().end());
-    m_sheetWork->makeCage(mesh, settings);
+    try {
+        CageSettings settings = settingsFor(document.bake, *document.source, document.screen).cage;
+        settings.pushes.insert(settings.pushes.end(), m_cageBrush->stroke().begin(), m_cageBrush->stroke().end());
+        m_sheetWork->makeCage(mesh, settings);
+    } catch (const InputError& error) {
+        m_messages.say(QString::fromUtf8(error.what()));
+    }
 }
 
 void AssetDesk::connectMerging() {

@@ -222,7 +222,9 @@ void BakePage::change(const std::function<void(BakeChoice&)>& edit) {
     if (next != m_choice) emit choiceChanged(next);
 }
 
-void BakePage::show(const std::shared_ptr<const Mesh>& mesh, const BakeFigures* figures, const BakeChoice& choice) {
+void BakePage::show(const std::shared_ptr<const Mesh>& mesh, bool isLevel, const BakeFigures* figures,
+                    const BakeChoice& choice) {
+    for (QPushButton* chip : {m_seeCage, m_brush}) chip->setEnabled(isLevel);
     m_mesh = mesh;
     m_choice = choice;
     m_sheet->updateValue(tr("%1 px").arg(choice.sheet));

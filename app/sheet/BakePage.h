@@ -21,8 +21,10 @@ public:
     explicit BakePage(QWidget* parent = nullptr);
 
     /// @param mesh     that is to be baked, or null
+    /// @param isLevel  whether it is one, and so has a cage
     /// @param figures  of its bake; null where there is none
-    void show(const std::shared_ptr<const Mesh>& mesh, const BakeFigures* figures, const BakeChoice& choice);
+    void show(const std::shared_ptr<const Mesh>& mesh, bool isLevel, const BakeFigures* figures,
+              const BakeChoice& choice);
     /// Whether the cage is seen, and whether dragging over the model pushes it.
     bool showsCage() const;
     bool brushes() const;

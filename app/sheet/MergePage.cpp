@@ -146,10 +146,6 @@ MergeSettings MergePage::settings() const {
     return settings;
 }
 
-bool MergePage::isWorthIt() const {
-    return m_forecast.has_value();
-}
-
 std::vector<int> MergePage::sheets() const {
     std::set<int> numbers;
     if (!m_mesh) return {};

@@ -30,7 +30,6 @@ public:
     void show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& choice);
     /// As it stands.
     MergeSettings settings() const;
-    bool isWorthIt() const;
     void setFacts(MaterialFacts facts);
     bool hasFacts() const { return m_facts.has_value(); }
     /// Of the settings as they stand.

@@ -206,7 +206,7 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
     m_mesh = mesh;
     m_name = name;
     m_figures = level != nullptr ? level->bake : std::nullopt;
-    m_bakePage->show(mesh, m_figures ? &*m_figures : nullptr, choice);
+    m_bakePage->show(mesh, level != nullptr, m_figures ? &*m_figures : nullptr, choice);
     m_mergePage->show(mesh, choice);
     m_together->setEnabled(mesh && canMerge(*mesh));
     m_bake->setText(tr("Bake %1").arg(name));

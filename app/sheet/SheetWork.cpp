@@ -13,6 +13,7 @@ namespace um::app {
 namespace {
 
 constexpr int fillingSize = 512;
+constexpr QRgb emptyPixel = qRgb(206, 209, 207);
 
 std::uint8_t screenValue(float light) {
     return std::uint8_t(std::lround(255 * std::pow(std::clamp(double(light), 0.0, 1.0), 1 / 2.2)));
@@ -25,7 +26,10 @@ void fillIn(QImage& image, const Sheet& sheet, int left, int top, int across) {
     for (int y = pixelOf(top); y < pixelOf(std::min(sheet.size, top + across)); ++y)
         for (int x = pixelOf(left); x < pixelOf(std::min(sheet.size, left + across)); ++x) {
             const std::size_t place = sheet.placeOf(int(x * texels), int(y * texels));
-            if (sheet.states[place] == Sheet::State::Empty) continue;
+            if (sheet.states[place] == Sheet::State::Empty) {
+                image.setPixel(x, y, emptyPixel);  // of the sheet before there may be something
+                continue;
+            }
             const Vec3f color = sheet.texels[place].unpacked().baseColor;
             image.setPixel(x, y,
                            sheet.states[place] == Sheet::State::Missed
@@ -89,7 +93,7 @@ void SheetWork::bake(std::size_t number) {
     m_filling = std::make_shared<Filling>();
     m_filling->level = shown;
     m_filling->image = QImage(fillingSize, fillingSize, QImage::Format_RGB32);
-    m_filling->image.fill(QColor(206, 209, 207));
+    m_filling->image.fill(emptyPixel);
     m_looking.start();
     m_baking.start([this, source = document.source, shown, level, choice = document.bake, screen = document.screen,
                     seenAt = document.viewerDistance, filling = m_filling](const Progress& progress) -> Job::Delivery {

@@ -192,7 +192,7 @@ void Dressing::finish() {
     dropUnusedTextures(m_mesh);
     // The base colour has them.
     if (keptNumber.empty()) m_mesh.colors.clear();
-    m_mesh.wantsTangents = m_mesh.wantsTangents || m_settings.channels.normal;
+    m_mesh.wantsTangents = m_settings.channels.normal || (m_mesh.wantsTangents && !keptNumber.empty());
 }
 
 std::vector<ExtraImage> extraImages(const Sheet& sheet, const DressSettings& settings, int number, double heightSpan) {

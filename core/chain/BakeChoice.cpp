@@ -51,6 +51,9 @@ BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Scr
         throw InputError("There are 1, 4 or 16 samples a texel.");
     if (choice.occlusionRays < 0 || choice.occlusionRays > 1024)
         throw InputError("There are at most 1024 rays for the occlusion of a sample.");
+    for (const CagePush& push : choice.pushes)
+        if (!push.centre.allFinite() || !(push.radius > 0) || !(push.factor >= 0.01f && push.factor <= 100))
+            throw InputError("A push of the cage has a place, a size above nothing and a factor from 0.01 to 100.");
     BakeSettings settings;
     settings.unwrap.pack.padding = choice.padding;
     if (!choice.density.empty())

@@ -136,6 +136,10 @@ void requireSensible(const Recipe& recipe) {
     if (!(recipe.care.silhouetteWeight >= 0 && recipe.care.silhouetteWeight <= 1))
         throw InputError("The silhouette weight goes from 0 to 1.");
     requireSensible(recipe.switching);
+    // What is wrong with baking is told before anything is made, whatever the source's size.
+    Mesh anySource;
+    anySource.positions = {Vec3f(0, 0, 0), Vec3f(1, 1, 1)};
+    settingsFor(recipe.bake, anySource, recipe.screen);
     for (const LevelRecipe& level : recipe.levels) {
         parseTarget(level.target);
         if (!(level.guardStrength >= 0 && level.guardStrength <= 2))

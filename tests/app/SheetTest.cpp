@@ -354,6 +354,12 @@ private slots:
         QTest::mouseClick(test::buttonNamed(sheet(), "Undo pushes"), Qt::LeftButton);
         QVERIFY(document().bake.pushes.empty());
         QVERIFY(test::buttonNamed(sheet(), "Undo pushes") == nullptr);
+        // A source has none.
+        desk().show({Shown::source});
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!viewport.hasCage() && !test::buttonNamed(sheet(), "Show cage")->isEnabled());
+        desk().show({0});
+        QVERIFY(waitUntilIdle(*m_window));
         // The cage goes with the page.
         sheet().openPage(SheetPanel::Page::Seen);
         QVERIFY(waitUntilIdle(*m_window));

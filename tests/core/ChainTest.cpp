@@ -330,6 +330,9 @@ private slots:
         other.samples = 16;
         QVERIFY(made(recipe.bake, 1) != made(other, 1));
         QCOMPARE(made(recipe.bake, 0), made(other, 0));
+        Recipe wrong = recipe;
+        wrong.bake.sheet = 3;
+        QVERIFY(test::errorOf([&] { makeChain({source, "ball"}, wrong, {}, Progress()); }).contains("texels"));
         // In a recipe it is kept, without what belongs to one source.
         Recipe kept = recipe;
         kept.bake.pushes = {{Vec3f(1, 2, 3), 4, 2}};

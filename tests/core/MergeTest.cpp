@@ -177,6 +177,18 @@ private slots:
         QVERIFY(test::errorOf([&] { mergeMaterials(mesh, settings, Progress()); }).contains("sheet"));
     }
 
+    void onlyJoinsWhereAllKeepTheirTextures() {
+        const Mesh mesh = kit();
+        MergeSettings settings;
+        settings.sheetOf.assign(4, leftOut);
+        settings.alike = {{0, 2}};
+        const Merged merged = mergeMaterials(mesh, settings, Progress());
+        QVERIFY(merged.sheets.empty());
+        QCOMPARE(merged.mesh.uvs, mesh.uvs);
+        QCOMPARE(materialCostOf(merged.mesh).materials, std::size_t(3));
+        QCOMPARE(materialCostOf(merged.mesh).materials, predictMerge(mesh, settings).materials);
+    }
+
     void tellsWhatMaterialsTakeOfASheet() {
         const Mesh mesh = kit();
         const std::vector<MaterialRoom> rooms = materialRooms(mesh);

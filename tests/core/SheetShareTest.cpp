@@ -283,6 +283,8 @@ private slots:
             return test::errorOf([&] { settingsFor(choice, ball, Screen()); });
         };
         QVERIFY(problem([](BakeChoice& c) { c.sheet = 8; }).contains("16384"));
+        QVERIFY(problem([](BakeChoice& c) { c.pushes = {{Vec3f(0, 0, 0), 0, 2}}; }).contains("push"));
+        QVERIFY(problem([](BakeChoice& c) { c.pushes = {{Vec3f(0, 0, 0), 1, -1}}; }).contains("push"));
         QVERIFY(problem([](BakeChoice& c) { c.padding = 1000; }).contains("padding"));
         QVERIFY(problem([](BakeChoice& c) { c.samples = 3; }).contains("samples"));
         QVERIFY(problem([](BakeChoice& c) { c.occlusionRays = -1; }).contains("1024"));
