@@ -1,6 +1,7 @@
 #include "mesh/Weld.h"
 
 #include "base/Parallel.h"
+#include "base/Sorted.h"
 #include "mesh/Connectivity.h"
 
 #include <bit>
@@ -157,8 +158,7 @@ std::vector<std::uint64_t> assignWedges(Mesh& mesh, const std::vector<std::array
     const auto keysAt = [&](VertexId v, std::vector<std::uint64_t>& found) {
         found.clear();
         forCornersAt(v, [&](TriangleId t, std::size_t corner) { found.push_back(keys[t][corner]); });
-        std::sort(found.begin(), found.end());
-        found.erase(std::unique(found.begin(), found.end()), found.end());
+        sortUnique(found);
     };
     std::vector<std::uint32_t> first(mesh.vertexCount());
     parallelRanges(mesh.vertexCount(), [&](std::size_t begin, std::size_t end) {

@@ -5,19 +5,24 @@ namespace um {
 namespace {
 
 // Each finds the closest places anew: later ones gain less, and on fine levels, where each costs more, less still.
-constexpr int rounds = 5;
-constexpr int roundsOfFine = 4;
+int roundsFor(const Mesh& level, const Mesh& source) {
+    if (isVeryFine(level, source)) return 3;
+    return isFine(level, source) ? 4 : 5;
+}
 
 }  // namespace
 
 std::vector<Birth> polish(Mesh& level, const Mesh& source, const Provenance& provenance, std::size_t insertions,
                           const Progress& progress) {
     Polisher polisher(level, source, provenance);
-    const int wanted = isFine(level, source) ? roundsOfFine : rounds;
+    const int rounds = roundsFor(level, source);
     std::size_t inserted = 0;
-    for (int round = 0; round < wanted; ++round) {
-        progress.at(double(round) / wanted);
-        polisher.findClosest(round == 0, progress);
+    for (int round = 0; round < rounds; ++round) {
+        progress.at(double(round) / rounds);
+        if (round == 0)
+            polisher.findFirstClosest(progress);
+        else
+            polisher.findClosest(progress);
         // Half of the new vertices at first, the rest where it is still worst then; where splits keep apart from one
         // another, it takes more turns.
         if (round == 1 || round == 2) {
@@ -26,12 +31,12 @@ std::vector<Birth> polish(Mesh& level, const Mesh& source, const Provenance& pro
                 const std::size_t more = polisher.insertAtWorst(soFar - inserted);
                 if (more == 0) break;
                 inserted += more;
-                polisher.findClosest(false, progress);
+                polisher.findClosestOfChanged(progress);
             }
         }
-        if (round > 0 && round < std::max(2, wanted - 1)) {
+        if (round > 0 && round < std::max(2, rounds - 1)) {
             polisher.flipEdges(progress);
-            polisher.findClosest(false, progress);
+            polisher.findClosestOfChanged(progress);
         }
         polisher.moveVertices(progress);
     }

@@ -7,9 +7,8 @@ namespace um {
 // The squared distance from the middle of an edge to the source, looked for near the triangle t.
 double Polisher::offAtMiddle(VertexId a, VertexId b, TriangleId t) const {
     const Vec3d middle = (place(a) + place(b)) / 2;
-    const std::uint32_t nearest = nearestSample(t, middle);
-    if (nearest == none) return 0;
-    return walkCloser(m_source, m_sourceAround, middle, sourceTriangleOf(nearest)).squaredDistance;
+    const TriangleId near = sourceTriangleNear(t, middle);
+    return near == none ? 0 : walkCloser(m_source, m_sourceAround, middle, near).squaredDistance;
 }
 
 // How much closer the surfaces would be, as squared length times area, if the edge opposite to corner k of t ran
@@ -32,17 +31,18 @@ double Polisher::gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) c
         if (normal.dot(before) <= leastTurn * normal.norm() * before.norm()) return 0;
     const double shape = std::min(shapeOf(pc, pa, pd), shapeOf(pc, pd, pb));
     if (shape < needleQuality && shape < std::min(shapeOf(pc, pa, pb), shapeOf(pd, pb, pa))) return 0;
-    double gain = 0, area = 0;
+    // Most flips are for the worse, which shows after a few samples.
+    double gain = m_errors[t] + m_errors[beyond.triangle], area = 0;
     for (const TriangleId side : {t, beyond.triangle})
         for (std::uint32_t i = m_firstSample[side]; i < m_firstSample[side + 1]; ++i) {
             const Sample& sample = m_samples[m_byTriangle[i]];
             const Vec3d p = sample.point.cast<double>();
             const double now = std::min((closestOnTriangle(p, pc, pa, pd).of(pc, pa, pd) - p).squaredNorm(),
                                         (closestOnTriangle(p, pc, pd, pb).of(pc, pd, pb) - p).squaredNorm());
-            gain += double(sample.weight) * (double(sample.distance) * double(sample.distance) - now);
+            gain -= double(sample.weight) * now;
+            if (!(gain > 0)) return 0;
             area += double(sample.weight);
         }
-    if (!(gain > 0)) return 0;
     // The other way round, from the level to the source, the middles of both diagonals tell.
     return gain + area / 2 * (offAtMiddle(a, b, t) - offAtMiddle(c, d, t));
 }
@@ -85,6 +85,7 @@ void Polisher::flipEdges(const Progress& progress) {
         };
         if (!m_level.wedges.empty()) turn(m_level.wedges[flip.triangle], m_level.wedges[flip.other]);
         turn(first, second);
+        m_changed.insert(m_changed.end(), {flip.triangle, flip.other});
         for (const TriangleId t : {flip.triangle, flip.other})
             std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), none);
     }
@@ -123,7 +124,7 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
             candidate.sample = m_byTriangle[i];
         }
     });
-    std::sort(candidates.begin(), candidates.end());
+    tbb::parallel_sort(candidates.begin(), candidates.end());
     // Closer to an edge than this share, its triangles are split; and no split comes closer to a corner.
     constexpr double nearEdge = 0.15;
     std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
@@ -167,15 +168,15 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
             {v, candidate.sample == none ? m_births.back().place : m_samples[candidate.sample].point.cast<double>()});
         for (const TriangleId changed : {t, beyond.isThere() ? beyond.triangle : t})
             std::fill_n(m_hits.begin() + long(changed * m_probes.size()), m_probes.size(), none);
+        m_vertexHits.push_back(none);
         m_lineNumber.push_back(none);
-        if (m_offsAtStart.empty()) continue;
-        float off = 0;
-        for (const VertexId corner : triangle) off = std::max(off, m_offsAtStart[corner]);
-        m_offsAtStart.push_back(off);
     }
     m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
     connect();
-    for (const auto& [v, to] : lifts) lift(v, to);
+    for (const auto& [v, to] : lifts) {
+        lift(v, to);
+        m_changed.insert(m_changed.end(), m_around.of(v).begin(), m_around.of(v).end());
+    }
     return lifts.size();
 }
 

@@ -1,7 +1,9 @@
+#include "base/Sorted.h"
 #include "reduce/Polisher.h"
 #include "reduce/PullSystem.h"
 
 #include <cmath>
+#include <numeric>
 
 namespace um {
 
@@ -12,10 +14,9 @@ namespace {
 constexpr double farOff = 3;
 constexpr double mostFarWeight = 50;
 
-// A step after which a triangle is farther off than at the start by this factor, and very far off at all, is taken
-// back: now and then the pulls run away with a vertex.
-constexpr double worseBy = 1.5;
-constexpr double worseThanFar = 3;
+// A step after which a triangle is farther off than it or the source there was, and by so many times the above very far
+// off at all, is taken back: now and then the pulls run away with a vertex.
+constexpr double worseThanFar = 2;
 
 }  // namespace
 
@@ -24,6 +25,18 @@ void Polisher::moveVertices(const Progress& progress) {
     const std::size_t triangles = m_level.triangleCount(), vertices = m_level.vertexCount();
     m_offs.assign(triangles, 0);
     const double farSquared = farOff * farOff * error() / areaOfSource();
+    std::vector<Vec3f> vertexOffs(vertices, Vec3f::Zero());
+    parallelFor(
+        vertices,
+        [&](std::size_t v) {
+            TriangleId& last = m_vertexHits[v];
+            if (last == none) last = sourceTriangleNearVertex(VertexId(v));
+            if (last == none) return;
+            const Closest closest = walkCloser(m_source, m_sourceAround, place(VertexId(v)), last);
+            last = closest.triangle;
+            vertexOffs[v] = (placeOnSource(closest) - place(VertexId(v))).cast<float>();
+        },
+        64);
     std::vector<PullBlock> blocks(triangles);
     parallelFor(
         triangles,
@@ -59,17 +72,17 @@ void Polisher::moveVertices(const Progress& progress) {
                 const TrianglePoint at{probe.second, probe.third};
                 const Vec3d here = at.of(a, b, c);
                 TriangleId& last = m_hits[t * m_probes.size() + i];
-                if (last == none) {
-                    const std::uint32_t nearest = nearestSample(TriangleId(t), here);
-                    if (nearest == none) continue;
-                    last = sourceTriangleOf(nearest);
-                }
+                if (last == none) last = sourceTriangleNear(TriangleId(t), here);
+                if (last == none) continue;
                 const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
                 last = closest.triangle;
                 m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
-                const Triangle& hit = m_source.triangles[closest.triangle];
-                const Vec3d off = closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2])) - here;
-                add(at, probe.part * area, off, false);
+                add(at, probe.part * area, placeOnSource(closest) - here, false);
+            }
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3f& off = vertexOffs[triangle[k]];
+                m_offs[t] = std::max(m_offs[t], off.norm());
+                add({k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0}, m_cornerPart * area, off.cast<double>(), false);
             }
             for (auto line = std::lower_bound(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end(),
                                               std::pair(TriangleId(t), 0u));
@@ -91,53 +104,79 @@ void Polisher::moveVertices(const Progress& progress) {
         64);
     std::vector<std::uint8_t> held(vertices);
     for (VertexId v = 0; v < vertices; ++v) held[v] = isHeld(v);
-    std::vector<Vec3d> step = solvePulls(m_level.triangles, m_around, blocks, held, progress);
-    limitSteps(step);
-    shortenBadSteps(step);
-    parallelFor(vertices, [&](std::size_t v) {
-        if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
+    std::vector<Vec3d> steps = solvePulls(m_level.triangles, m_around, blocks, held, progress);
+    limitSteps(steps);
+    shortenBadSteps(steps);
+    take(steps);
+    const double farDistance = worseThanFar * std::sqrt(farSquared);
+    takeBackWorse(steps, farDistance);
+    bringBackFarthest(farDistance);
+}
+
+void Polisher::take(const std::vector<Vec3d>& steps) {
+    parallelFor(steps.size(), [&](std::size_t v) {
+        if (!steps[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + steps[v]).cast<float>();
     });
-    if (m_offsAtStart.empty()) {
-        m_offsAtStart.resize(vertices);
-        parallelFor(vertices, [&](std::size_t v) {
-            for (const TriangleId t : m_around.of(VertexId(v)))
-                m_offsAtStart[v] = std::max(m_offsAtStart[v], m_offs[t]);
-        });
-    }
-    takeBackWorse(step, worseThanFar * std::sqrt(farSquared));
-    bringBackFarthest(worseThanFar * std::sqrt(farSquared));
 }
 
 // Where the pulls led a triangle farther off than it was, its vertices go back.
-void Polisher::takeBackWorse(std::vector<Vec3d>& step, double farDistance) {
+// @param steps  that have been taken
+void Polisher::takeBackWorse(const std::vector<Vec3d>& steps, double farDistance) {
     std::vector<std::uint8_t> isWorse(m_level.triangleCount(), 0);
+    const auto offOf = [&](const Vec3d& p, TriangleId near) {
+        return near == none ? 0.0 : std::sqrt(walkCloser(m_source, m_sourceAround, p, near).squaredDistance);
+    };
+    // To reach a place of the source, the level may go as far off around it.
+    std::vector<float> farthestAround(m_level.vertexCount(), 0);
+    parallelFor(farthestAround.size(), [&](std::size_t v) {
+        for (const TriangleId t : m_around.of(VertexId(v)))
+            farthestAround[v] = std::max(farthestAround[v], m_farthest[t]);
+    });
     parallelFor(
         isWorse.size(),
         [&](std::size_t t) {
             const Triangle& triangle = m_level.triangles[t];
-            for (std::size_t i = 0; i < m_probes.size() && isWorse[t] == 0; ++i) {
-                TriangleId& last = m_hits[t * m_probes.size() + i];
-                if (last == none) continue;
-                const Vec3d here = TrianglePoint{m_probes[i].second, m_probes[i].third}.of(
-                    place(triangle[0]), place(triangle[1]), place(triangle[2]));
-                const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
-                last = closest.triangle;
-                const double off = std::sqrt(closest.squaredDistance);
-                double before = 0;
-                for (const VertexId v : triangle) before = std::max(before, double(m_offsAtStart[v]));
-                isWorse[t] = off > farDistance && off > worseBy * before;
+            const double before = double(m_offs[t]);
+            double longest = 0, limit = std::max(farDistance, before);
+            for (const VertexId v : triangle) {
+                longest = std::max(longest, steps[v].squaredNorm());
+                limit = std::max(limit, double(farthestAround[v]));
             }
+            // Nothing can have come farther off than by the longest step of a corner.
+            if (before + std::sqrt(longest) <= limit) return;
+            const Vec3d a = place(triangle[0]), b = place(triangle[1]), c = place(triangle[2]);
+            double now = 0;
+            for (std::size_t i = 0; i < m_probes.size(); ++i)
+                now = std::max(now, offOf(TrianglePoint{m_probes[i].second, m_probes[i].third}.of(a, b, c),
+                                          m_hits[t * m_probes.size() + i]));
+            for (const VertexId v : triangle) now = std::max(now, offOf(place(v), m_vertexHits[v]));
+            isWorse[t] = now > limit;
         },
         64);
-    parallelFor(step.size(), [&](std::size_t v) {
-        const auto around = m_around.of(VertexId(v));
-        const bool goesBack = std::any_of(around.begin(), around.end(), [&](TriangleId t) { return isWorse[t] != 0; });
-        step[v] = goesBack ? Vec3d(-step[v]) : Vec3d(Vec3d::Zero());
-    });
-    shortenBadSteps(step);
-    parallelFor(step.size(), [&](std::size_t v) {
-        if (!step[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + step[v]).cast<float>();
-    });
+    std::vector<TriangleId> worse;
+    for (TriangleId t = 0; t < isWorse.size(); ++t)
+        if (isWorse[t] != 0) worse.push_back(t);
+    std::vector<Vec3d> back(steps.size(), Vec3d::Zero());
+    std::vector<std::uint8_t> goesBack(steps.size(), 0);
+    // Where some of a triangle's vertices cannot go back without the others, those go back too.
+    while (!worse.empty()) {
+        std::vector<TriangleId> around;
+        for (const TriangleId t : worse)
+            for (const VertexId v : m_level.triangles[t]) {
+                if (goesBack[v] != 0) continue;
+                goesBack[v] = 1;
+                back[v] = -steps[v];
+                around.insert(around.end(), m_around.of(v).begin(), m_around.of(v).end());
+            }
+        worse.clear();
+        for (const TriangleId t : around) {
+            const Triangle& triangle = m_level.triangles[t];
+            const bool allGoBack =
+                std::all_of(triangle.begin(), triangle.end(), [&](VertexId v) { return goesBack[v] != 0; });
+            if (!allGoBack && isBadTurn(t, back)) worse.push_back(t);
+        }
+    }
+    take(back);
 }
 
 // Vertices that float far off the source, over a gap or beyond a tip that has been lost, go back to it.
@@ -146,20 +185,22 @@ void Polisher::bringBackFarthest(double farDistance) {
     std::vector<Closest> closest(m_level.vertexCount());
     parallelFor(isFar.size(), [&](std::size_t v) {
         if (isOnLine(VertexId(v))) return;
-        for (const TriangleId t : m_around.of(VertexId(v)))
-            for (std::size_t i = 0; i < m_probes.size(); ++i) {
-                const TriangleId hit = m_hits[t * m_probes.size() + i];
-                if (hit == none || m_offs[t] < farDistance) continue;
-                const Closest there = walkCloser(m_source, m_sourceAround, place(VertexId(v)), hit);
-                if (there.squaredDistance < closest[v].squaredDistance) closest[v] = there;
-            }
+        const auto look = [&](TriangleId hit) {
+            if (hit == none) return;
+            const Closest there = walkCloser(m_source, m_sourceAround, place(VertexId(v)), hit);
+            if (there.squaredDistance < closest[v].squaredDistance) closest[v] = there;
+        };
+        for (const TriangleId t : m_around.of(VertexId(v))) {
+            if (m_offs[t] < farDistance) continue;
+            for (const VertexId w : m_level.triangles[t]) look(m_vertexHits[w]);
+            for (std::size_t i = 0; i < m_probes.size(); ++i) look(m_hits[t * m_probes.size() + i]);
+        }
         isFar[v] = closest[v].squaredDistance > farDistance * farDistance &&
                    closest[v].squaredDistance < std::numeric_limits<double>::max();
     });
     for (VertexId v = 0; v < isFar.size(); ++v) {
         if (isFar[v] == 0) continue;
-        const Triangle& hit = m_source.triangles[closest[v].triangle];
-        lift(v, closest[v].at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2])));
+        lift(v, placeOnSource(closest[v]));
     }
 }
 
@@ -216,25 +257,30 @@ bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const {
     return shape < needleQuality && shape < shapeOf(old[0], old[1], old[2]);
 }
 
+// Halves the steps that would turn a triangle too far or make a needle of it, until none does.
 void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
     constexpr int halvings = 4;
-    std::vector<std::uint8_t> isBad(m_level.triangleCount());
-    for (int i = 0; i <= halvings; ++i) {
-        parallelFor(isBad.size(), [&](std::size_t t) { isBad[t] = isBadTurn(TriangleId(t), steps) ? 1 : 0; });
-        std::vector<std::uint8_t> any(chunkCount(steps.size(), 4096), 0);
-        parallelChunks(steps.size(), 4096, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-            for (std::size_t v = begin; v < end; ++v) {
-                const auto around = m_around.of(VertexId(v));
-                if (steps[v].isZero(0) ||
-                    std::none_of(around.begin(), around.end(), [&](TriangleId t) { return isBad[t] != 0; }))
-                    continue;
-                steps[v] *= i < halvings ? 0.5 : 0.0;
-                any[chunk] = 1;
-            }
-        });
-        if (std::none_of(any.begin(), any.end(), [](std::uint8_t a) { return a != 0; })) return;
-        // Zeroed steps may leave a neighbour bad again: go on until none is.
-        if (i == halvings) i = halvings - 1;
+    std::vector<std::uint8_t> halved(steps.size(), 0);
+    const auto badOf = [&](const std::vector<TriangleId>& triangles) {
+        return parallelFilter(triangles, [&](std::size_t i) { return isBadTurn(triangles[i], steps); });
+    };
+    std::vector<TriangleId> all(m_level.triangleCount());
+    std::iota(all.begin(), all.end(), TriangleId(0));
+    std::vector<TriangleId> bad = badOf(all);
+    while (!bad.empty()) {
+        // Only around what has changed can anything have become bad.
+        std::vector<VertexId> changed;
+        for (const TriangleId t : bad)
+            for (const VertexId v : m_level.triangles[t])
+                if (!steps[v].isZero(0)) changed.push_back(v);
+        sortUnique(changed);
+        std::vector<TriangleId> toLookAt;
+        for (const VertexId v : changed) {
+            steps[v] *= halved[v]++ < halvings ? 0.5 : 0.0;
+            for (const TriangleId t : m_around.of(v)) toLookAt.push_back(t);
+        }
+        sortUnique(toLookAt);
+        bad = badOf(toLookAt);
     }
 }
 

@@ -8,8 +8,9 @@
 
 namespace um {
 
-// Whether the source's vertices alone are too few samples.
+// Whether there are few triangles of the source for each one of the level.
 bool isFine(const Mesh& level, const Mesh& source);
+bool isVeryFine(const Mesh& level, const Mesh& source);
 
 // 1 for an equilateral triangle, 0 for a needle.
 inline double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
@@ -17,14 +18,14 @@ inline double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     return edges > 0 ? 2 * std::sqrt(3.0) * areaNormal(a, b, c).norm() / edges : 0;
 }
 
-// Points of a level's triangle that are held against the source, by their shares of the second and third corner, with
-// their part of the area.
+// Points inside a level's triangle that are held against the source, by their shares of the second and third corner,
+// with their part of the area.
 struct TriangleProbe {
     double second, third, part;
 };
 
-/// One polish, from Polish.cpp: samples and closest places (PolishSamples.cpp), moves (PolishMoves.cpp), flips and new
-/// vertices (PolishChanges.cpp).
+/// One polish, from Polish.cpp: samples (PolishSamples.cpp) and their closest places (PolishClosest.cpp), moves
+/// (PolishMoves.cpp), flips and new vertices (PolishChanges.cpp).
 class Polisher {
 public:
     Polisher(Mesh& level, const Mesh& source, const Provenance& provenance)
@@ -34,15 +35,9 @@ public:
         takeLineSamples();
     }
 
-    void findClosest(bool widely, const Progress& progress) {
-        parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
-            progress.check();
-            for (std::size_t s = begin; s < end; ++s) follow(m_samples[s], widely);
-        });
-        groupByTriangle();
-        parallelFor(m_lineSamples.size(), [&](std::size_t i) { followLine(m_lineSamples[i]); });
-        groupLineSamples();
-    }
+    void findFirstClosest(const Progress& progress);
+    void findClosest(const Progress& progress);
+    void findClosestOfChanged(const Progress& progress);
 
     void moveVertices(const Progress& progress);
     void flipEdges(const Progress& progress);
@@ -68,7 +63,7 @@ private:
     // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
     static constexpr double needleQuality = 0.04;
 
-    // A point of the source, with its closest place on the level.
+    // A vertex of the source, with its closest place on the level.
     struct Sample {
         Vec3f point;
         float weight = 0;  // area
@@ -77,6 +72,21 @@ private:
         float distance = 0;
 
         TrianglePoint at() const { return {second, third}; }
+    };
+
+    struct NearestSample {
+        std::uint32_t sample = none;
+        double squaredDistance = std::numeric_limits<double>::max();
+    };
+
+    // What holds the samples at a triangle.
+    struct Box {
+        Vec3f least = Vec3f::Constant(std::numeric_limits<float>::max());
+        Vec3f most = Vec3f::Constant(std::numeric_limits<float>::lowest());
+
+        double squaredDistanceTo(const Vec3d& p) const {
+            return (least.cast<double>() - p).cwiseMax(p - most.cast<double>()).cwiseMax(0.0).squaredNorm();
+        }
     };
 
     // A point of a protected line of the source, with its closest place on the level's line from a to b.
@@ -95,14 +105,17 @@ private:
     void takeLineSamples();
     void followLine(LineSample& sample) const;
     void connect();
-    // A triangle of the source at a sample.
-    TriangleId sourceTriangleOf(std::uint32_t sample) const {
-        const std::size_t vertices = m_source.vertexCount();
-        return sample < vertices ? m_sourceAround.of(sample).front() : TriangleId(sample - vertices);
+    void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;
+    TriangleId sourceTriangleNear(TriangleId t, const Vec3d& p) const;
+    TriangleId sourceTriangleNearVertex(VertexId v) const;
+    TriangleId closestAround(const NearestSample& nearest, const Vec3d& p) const;
+    Vec3d placeOnSource(const Closest& closest) const {
+        const Triangle& hit = m_source.triangles[closest.triangle];
+        return closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2]));
     }
-
-    std::uint32_t nearestSample(TriangleId t, const Vec3d& p) const;
-    void follow(Sample& sample, bool widely) const;
+    static void set(Sample& sample, const Closest& closest);
+    void follow(Sample& sample) const;
+    void groupSamples();
     void groupByTriangle();
     void groupLineSamples();
     Kind kindOf(VertexId v) const {
@@ -115,7 +128,8 @@ private:
     void bringBackFarthest(double farDistance);
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
     double gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
-    void takeBackWorse(std::vector<Vec3d>& step, double farDistance);
+    void take(const std::vector<Vec3d>& steps);
+    void takeBackWorse(const std::vector<Vec3d>& steps, double farDistance);
     void limitSteps(std::vector<Vec3d>& steps) const;
     void shortenBadSteps(std::vector<Vec3d>& steps) const;
     bool isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const;
@@ -124,14 +138,20 @@ private:
     const Mesh& m_source;
     const Provenance& m_provenance;
     VertexTriangles m_around, m_sourceAround;
+    std::vector<Sphere> m_sourceSpheres;
     std::vector<TriangleProbe> m_probes;
-    std::vector<TriangleId> m_hits;  // of the source, closest to each probe of each triangle; none if not known
+    double m_cornerPart = 0;  // of a triangle's area, for each of its corners as a probe
+    // Triangles of the source, closest to each probe of each triangle and to each vertex; none if not known.
+    std::vector<TriangleId> m_hits, m_vertexHits;
     std::vector<std::uint16_t> m_sections;
-    std::vector<float> m_offs;         // of each triangle's probes, the farthest before the step
-    std::vector<float> m_offsAtStart;  // of each vertex, the farthest around it before the first step
+    std::vector<float> m_offs;  // of each triangle's probes and corners, the farthest before the step
     std::vector<Sample> m_samples;
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
+    std::vector<TriangleId> m_changed;  // since closest places were found
+    std::vector<Box> m_boxes;           // of the samples at each triangle
+    std::vector<float> m_farthest;      // of the samples at each triangle
+    std::vector<double> m_errors;       // of each triangle: the sum of its samples' weighted squared distances
     std::vector<std::vector<VertexId>> m_lineNeighbours;  // of each vertex on lines, by m_lineNumber
     std::vector<std::uint32_t> m_lineNumber;
     std::vector<LineSample> m_lineSamples;

@@ -11,7 +11,7 @@ namespace um {
 namespace {
 
 // Steps of conjugate gradients: the pulls change with the next closest places anyway.
-constexpr int solverSteps = 8;
+constexpr int solverSteps = 3;
 
 // The pull towards where a vertex is, as a share of the pulls of the source at it: holds what has too few of them.
 constexpr double inertia = 2e-3;

@@ -1,10 +1,31 @@
 #include "reduce/SurfaceWalk.h"
 
+#include "base/Parallel.h"
+
+#include <array>
+#include <cmath>
+
 namespace um {
 
 namespace {
 
 constexpr VertexId none = std::numeric_limits<VertexId>::max();
+
+Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
+    const auto widened = [](const Vec3d& centre, double radius) {
+        constexpr double rounding = 1e-6;
+        return Sphere{centre.cast<float>(), float(radius + rounding * (radius + centre.norm()))};
+    };
+    // Around the longest edge, if the angle opposite to it is not sharp.
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3d &p = corners[k], &q = corners[(k + 1) % 3], &r = corners[(k + 2) % 3];
+        if ((q - p).dot(r - p) <= 0) return widened((q + r) / 2, (r - q).norm() / 2);
+    }
+    const Vec3d b = corners[1] - corners[0], c = corners[2] - corners[0], normal = b.cross(c);
+    const Vec3d centre =
+        (c.squaredNorm() * normal.cross(b) + b.squaredNorm() * c.cross(normal)) / (2 * normal.squaredNorm());
+    return widened(corners[0] + centre, centre.norm());
+}
 
 }  // namespace
 
@@ -40,9 +61,25 @@ Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
     return best;
 }
 
-Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
+std::vector<Sphere> spheresOf(const Mesh& mesh) {
+    std::vector<Sphere> spheres(mesh.triangleCount());
+    parallelFor(spheres.size(), [&](std::size_t t) {
+        const Triangle& triangle = mesh.triangles[t];
+        spheres[t] =
+            sphereAround({mesh.positions[triangle[0]].cast<double>(), mesh.positions[triangle[1]].cast<double>(),
+                          mesh.positions[triangle[2]].cast<double>()});
+    });
+    return spheres;
+}
+
+Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
+                   TriangleId start) {
     constexpr int mostSteps = 16;
     Closest best = closestOf(mesh, p, start);
+    const auto isTooFar = [&, near = p.cast<float>().eval()](const Sphere& sphere) {
+        const float reach = sphere.radius + float(std::sqrt(best.squaredDistance));
+        return (sphere.centre - near).squaredNorm() > reach * reach;
+    };
     TriangleId before = none;
     for (int step = 0; step < mostSteps; ++step) {
         const Triangle from = mesh.triangles[best.triangle];
@@ -51,6 +88,7 @@ Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
             // What lay around the last triangle too has been looked at.
             if (before != none && contains(mesh.triangles[before], v)) continue;
             for (const TriangleId t : around.of(v)) {
+                if (isTooFar(spheres[t])) continue;
                 const Closest there = closestOf(mesh, p, t);
                 if (there.squaredDistance < best.squaredDistance) best = there;
             }

@@ -25,7 +25,19 @@ Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t);
 /// closest place lies. Where it lies inside a triangle, none of its neighbours can be closer nearby.
 Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
 
-/// The same, looking at all triangles around each on the way: finds past small bumps, at several times the cost.
-Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
+/// What encloses a triangle.
+struct Sphere {
+    Vec3f centre = Vec3f::Zero();
+    float radius = 0;
+};
+
+/// The smallest sphere around each triangle, a little wider for the rounding.
+std::vector<Sphere> spheresOf(const Mesh& mesh);
+
+/// Like `walkCloser`, looking at all triangles around each on the way: finds past small bumps, at several times the
+/// cost.
+/// @param spheres  of the mesh: triangles too far off are left out by them
+Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
+                   TriangleId start);
 
 }  // namespace um

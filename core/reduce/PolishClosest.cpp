@@ -1,0 +1,161 @@
+#include "base/Sorted.h"
+#include "reduce/Polisher.h"
+
+#include <cmath>
+
+namespace um {
+
+void Polisher::connect() {
+    m_around = findVertexTriangles(m_level.triangles, m_level.vertexCount());
+}
+
+void Polisher::set(Sample& sample, const Closest& closest) {
+    sample.triangle = closest.triangle;
+    sample.second = float(closest.at.second);
+    sample.third = float(closest.at.third);
+    sample.distance = float(std::sqrt(closest.squaredDistance));
+}
+
+void Polisher::follow(Sample& sample) const {
+    set(sample, walkCloser(m_level, m_around, sample.point.cast<double>(), sample.triangle));
+}
+
+void Polisher::findFirstClosest(const Progress& progress) {
+    const std::vector<Sphere> spheres = spheresOf(m_level);
+    parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
+        progress.check();
+        for (std::size_t s = begin; s < end; ++s)
+            set(m_samples[s],
+                walkWidely(m_level, m_around, spheres, m_samples[s].point.cast<double>(), m_samples[s].triangle));
+    });
+    groupSamples();
+}
+
+void Polisher::findClosest(const Progress& progress) {
+    parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
+        progress.check();
+        for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
+    });
+    groupSamples();
+}
+
+// Those at triangles that have changed alone.
+void Polisher::findClosestOfChanged(const Progress& progress) {
+    sortUnique(m_changed);
+    const std::size_t before = m_firstSample.size() - 1;  // there are more triangles now
+    parallelRanges(
+        m_changed.size(),
+        [&](std::size_t begin, std::size_t end) {
+            progress.check();
+            for (std::size_t c = begin; c < end && m_changed[c] < before; ++c)
+                for (std::uint32_t i = m_firstSample[m_changed[c]]; i < m_firstSample[m_changed[c] + 1]; ++i)
+                    follow(m_samples[m_byTriangle[i]]);
+        },
+        64);
+    groupSamples();
+}
+
+// Whether a sample at the triangle is closer to p than the best so far.
+void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const {
+    if (m_boxes[t].squaredDistanceTo(p) >= best.squaredDistance) return;
+    for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
+        const Sample& sample = m_samples[m_byTriangle[i]];
+        const double squared = (sample.point.cast<double>() - p).squaredNorm();
+        if (squared < best.squaredDistance && sample.weight > 0) best = {m_byTriangle[i], squared};
+    }
+}
+
+// Of the source's triangles around a sample, and on from there, the one closest to p.
+TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p) const {
+    if (nearest.sample == none) return none;
+    return walkWidely(m_source, m_sourceAround, m_sourceSpheres, p, m_sourceAround.of(nearest.sample).front()).triangle;
+}
+
+// A triangle of the source near a point of the level's triangle t.
+TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
+    NearestSample nearest;
+    lookForNearest(t, p, nearest);
+    for (const VertexId v : m_level.triangles[t])
+        for (const TriangleId other : m_around.of(v)) lookForNearest(other, p, nearest);
+    return closestAround(nearest, p);
+}
+
+// The same near a vertex of the level.
+TriangleId Polisher::sourceTriangleNearVertex(VertexId v) const {
+    NearestSample nearest;
+    for (const TriangleId t : m_around.of(v)) lookForNearest(t, place(v), nearest);
+    return closestAround(nearest, place(v));
+}
+
+void Polisher::followLine(LineSample& sample) const {
+    constexpr int mostSteps = 8;
+    const Vec3d p = sample.point.cast<double>();
+    double best = std::numeric_limits<double>::max();
+    for (int step = 0; step < mostSteps; ++step) {
+        const double before = best;
+        for (const VertexId from : {sample.a, sample.b})
+            for (const VertexId to : m_lineNeighbours[m_lineNumber[from]]) {
+                const Vec3d edge = place(to) - place(from);
+                const double length = edge.squaredNorm();
+                const double share = length > 0 ? std::clamp((p - place(from)).dot(edge) / length, 0.0, 1.0) : 0.0;
+                const double squared = (place(from) + share * edge - p).squaredNorm();
+                if (squared >= best) continue;
+                best = squared;
+                sample.a = from;
+                sample.b = to;
+                sample.share = float(share);
+                sample.isUsed = true;
+            }
+        if (best == before) break;
+    }
+}
+
+// Follows them too. Each edge of a line acts through one of its triangles.
+void Polisher::groupLineSamples() {
+    parallelFor(m_lineSamples.size(), [&](std::size_t i) { followLine(m_lineSamples[i]); });
+    m_lineSampleByTriangle.clear();
+    for (std::uint32_t i = 0; i < m_lineSamples.size(); ++i) {
+        const LineSample& sample = m_lineSamples[i];
+        if (!sample.isUsed) continue;
+        for (const TriangleId t : m_around.of(sample.a))
+            if (contains(m_level.triangles[t], sample.b)) {
+                m_lineSampleByTriangle.push_back({t, i});
+                break;
+            }
+    }
+    std::sort(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end());
+}
+
+void Polisher::groupByTriangle() {
+    m_firstSample.assign(m_level.triangleCount() + 1, 0);
+    for (const Sample& sample : m_samples) ++m_firstSample[sample.triangle];
+    exclusivePrefixSum(m_firstSample);
+    m_byTriangle.resize(m_samples.size());
+    for (std::size_t s = 0; s < m_samples.size(); ++s)
+        m_byTriangle[m_firstSample[m_samples[s].triangle]++] = std::uint32_t(s);
+    std::rotate(m_firstSample.begin(), m_firstSample.end() - 1, m_firstSample.end());
+    m_firstSample.front() = 0;
+    m_boxes.assign(m_level.triangleCount(), {});
+    m_farthest.assign(m_level.triangleCount(), 0);
+    m_errors.assign(m_level.triangleCount(), 0);
+    parallelFor(
+        m_boxes.size(),
+        [&](std::size_t t) {
+            for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
+                const Sample& sample = m_samples[m_byTriangle[i]];
+                m_boxes[t].least = m_boxes[t].least.cwiseMin(sample.point);
+                m_boxes[t].most = m_boxes[t].most.cwiseMax(sample.point);
+                if (sample.weight > 0) m_farthest[t] = std::max(m_farthest[t], sample.distance);
+                m_errors[t] += double(sample.weight) * double(sample.distance) * double(sample.distance);
+            }
+        },
+        64);
+}
+
+void Polisher::groupSamples() {
+    m_changed.clear();
+    groupByTriangle();
+    groupLineSamples();
+}
+
+}  // namespace um
