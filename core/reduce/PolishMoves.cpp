@@ -54,7 +54,8 @@ void Polisher::moveVertices(const Progress& progress) {
                 const double weight = part * (1 + std::min(mostFarWeight, off.squaredNorm() / farSquared));
                 const std::array<double, 3> share = {at.first(), at.second, at.third};
                 std::array<double, 6>& sum = isAlongNormal ? m : e;
-                const Vec3d force = weight * (isAlongNormal ? block.through(off) : off);
+                const Vec3d force =
+                    weight * (isAlongNormal ? Vec3d(block.through(off.cast<float>()).cast<double>()) : off);
                 for (std::size_t k = 0; k < 3; ++k) {
                     sum[k] += weight * share[k] * share[k];
                     sum[3 + k] += weight * share[k] * share[(k + 1) % 3];
@@ -104,7 +105,7 @@ void Polisher::moveVertices(const Progress& progress) {
         64);
     std::vector<std::uint8_t> held(vertices);
     for (VertexId v = 0; v < vertices; ++v) held[v] = isHeld(v);
-    std::vector<Vec3d> steps = solvePulls(m_level.triangles, m_around, blocks, held, progress);
+    std::vector<Vec3f> steps = solvePulls(m_level.triangles, m_around, blocks, held, progress);
     limitSteps(steps);
     shortenBadSteps(steps);
     take(steps);
@@ -113,15 +114,15 @@ void Polisher::moveVertices(const Progress& progress) {
     bringBackFarthest(farDistance);
 }
 
-void Polisher::take(const std::vector<Vec3d>& steps) {
+void Polisher::take(const std::vector<Vec3f>& steps) {
     parallelFor(steps.size(), [&](std::size_t v) {
-        if (!steps[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + steps[v]).cast<float>();
+        if (!steps[v].isZero(0)) m_level.positions[v] = (place(VertexId(v)) + steps[v].cast<double>()).cast<float>();
     });
 }
 
 // Where the pulls led a triangle farther off than it was, its vertices go back.
 // @param steps  that have been taken
-void Polisher::takeBackWorse(const std::vector<Vec3d>& steps, double farDistance) {
+void Polisher::takeBackWorse(const std::vector<Vec3f>& steps, double farDistance) {
     std::vector<std::uint8_t> isWorse(m_level.triangleCount(), 0);
     const auto offOf = [&](const Vec3d& p, TriangleId near) {
         return near == none ? 0.0 : std::sqrt(walkCloser(m_source, m_sourceAround, p, near).squaredDistance);
@@ -139,7 +140,7 @@ void Polisher::takeBackWorse(const std::vector<Vec3d>& steps, double farDistance
             const double before = double(m_offs[t]);
             double longest = 0, limit = std::max(farDistance, before);
             for (const VertexId v : triangle) {
-                longest = std::max(longest, steps[v].squaredNorm());
+                longest = std::max(longest, double(steps[v].squaredNorm()));
                 limit = std::max(limit, double(farthestAround[v]));
             }
             // Nothing can have come farther off than by the longest step of a corner.
@@ -156,7 +157,7 @@ void Polisher::takeBackWorse(const std::vector<Vec3d>& steps, double farDistance
     std::vector<TriangleId> worse;
     for (TriangleId t = 0; t < isWorse.size(); ++t)
         if (isWorse[t] != 0) worse.push_back(t);
-    std::vector<Vec3d> back(steps.size(), Vec3d::Zero());
+    std::vector<Vec3f> back(steps.size(), Vec3f::Zero());
     std::vector<std::uint8_t> goesBack(steps.size(), 0);
     // Where some of a triangle's vertices cannot go back without the others, those go back too.
     while (!worse.empty()) {
@@ -232,24 +233,24 @@ void Polisher::lift(VertexId v, const Vec3d& to) {
 }
 
 // The pulls hold for small steps only.
-void Polisher::limitSteps(std::vector<Vec3d>& steps) const {
+void Polisher::limitSteps(std::vector<Vec3f>& steps) const {
     constexpr double mostOfEdge = 0.4;
     parallelFor(steps.size(), [&](std::size_t v) {
         double least = std::numeric_limits<double>::max();
         for (const TriangleId t : m_around.of(VertexId(v)))
             for (const VertexId w : m_level.triangles[t])
                 if (w != v) least = std::min(least, (place(w) - place(VertexId(v))).squaredNorm());
-        const double length = steps[v].norm(), most = mostOfEdge * std::sqrt(least);
-        if (length > most) steps[v] *= most / length;
+        const double length = double(steps[v].norm()), most = mostOfEdge * std::sqrt(least);
+        if (length > most) steps[v] *= float(most / length);
     });
 }
 
-bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const {
+bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const {
     const Triangle& triangle = m_level.triangles[t];
     std::array<Vec3d, 3> old, now;
     for (std::size_t k = 0; k < 3; ++k) {
         old[k] = place(triangle[k]);
-        now[k] = old[k] + steps[triangle[k]];
+        now[k] = old[k] + steps[triangle[k]].cast<double>();
     }
     const Vec3d before = areaNormal(old[0], old[1], old[2]), after = areaNormal(now[0], now[1], now[2]);
     if (before.dot(after) < leastTurn * before.norm() * after.norm()) return true;
@@ -258,7 +259,7 @@ bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const {
 }
 
 // Halves the steps that would turn a triangle too far or make a needle of it, until none does.
-void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
+void Polisher::shortenBadSteps(std::vector<Vec3f>& steps) const {
     constexpr int halvings = 4;
     std::vector<std::uint8_t> halved(steps.size(), 0);
     const auto badOf = [&](const std::vector<TriangleId>& triangles) {
@@ -276,7 +277,7 @@ void Polisher::shortenBadSteps(std::vector<Vec3d>& steps) const {
         sortUnique(changed);
         std::vector<TriangleId> toLookAt;
         for (const VertexId v : changed) {
-            steps[v] *= halved[v]++ < halvings ? 0.5 : 0.0;
+            steps[v] *= halved[v]++ < halvings ? 0.5F : 0.0F;
             for (const TriangleId t : m_around.of(v)) toLookAt.push_back(t);
         }
         sortUnique(toLookAt);

@@ -128,11 +128,11 @@ private:
     void bringBackFarthest(double farDistance);
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
     double gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
-    void take(const std::vector<Vec3d>& steps);
-    void takeBackWorse(const std::vector<Vec3d>& steps, double farDistance);
-    void limitSteps(std::vector<Vec3d>& steps) const;
-    void shortenBadSteps(std::vector<Vec3d>& steps) const;
-    bool isBadTurn(TriangleId t, const std::vector<Vec3d>& steps) const;
+    void take(const std::vector<Vec3f>& steps);
+    void takeBackWorse(const std::vector<Vec3f>& steps, double farDistance);
+    void limitSteps(std::vector<Vec3f>& steps) const;
+    void shortenBadSteps(std::vector<Vec3f>& steps) const;
+    bool isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const;
 
     Mesh& m_level;
     const Mesh& m_source;

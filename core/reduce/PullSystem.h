@@ -17,7 +17,7 @@ struct PullBlock {
     std::array<Vec3f, 3> pull{Vec3f::Zero(), Vec3f::Zero(), Vec3f::Zero()};
 
     /// What of a vector counts: all of it along the normal, little of it sideways.
-    Vec3d through(const Vec3d& x) const;
+    Vec3f through(const Vec3f& x) const;
 };
 
 /// The steps of all vertices that bring all pulls together to the least: M d = r, where each triangle gives M the
@@ -25,7 +25,7 @@ struct PullBlock {
 /// @param held  vertices that stay
 /// @throws Cancelled
 /// Source: conjugate gradients (Hestenes & Stiefel 1952), with the 3 x 3 blocks of the diagonal as preconditioner.
-std::vector<Vec3d> solvePulls(const std::vector<Triangle>& triangles, const VertexTriangles& around,
+std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const VertexTriangles& around,
                               const std::vector<PullBlock>& blocks, const std::vector<std::uint8_t>& held,
                               const Progress& progress);
 
