@@ -27,10 +27,8 @@
 #include "app/theme/Theme.h"
 #include "app/viewport/OutlineLayer.h"
 #include "app/viewport/ViewArea.h"
-#include "base/Error.h"
 #include "base/File.h"
 #include "base/Units.h"
-#include "chain/ReduceToTarget.h"
 #include "document/Edits.h"
 #include "document/Report.h"
 
@@ -230,23 +228,6 @@ QWidget* AssetDesk::makeLeft() {
     return panel;
 }
 
-QWidget* AssetDesk::makeDecision() {
-    m_keep->setObjectName("primary");
-    m_keep->setToolTip(tr("Keeps the result as a level beside the source"));
-    m_replace->setToolTip(tr("Puts the result in the source's place; undo brings the source back"));
-    m_discard->setToolTip(tr("Drops the result; the source and the kept levels stay"));
-    for (QPushButton* button : {m_keep, m_replace, m_discard}) button->setStyleSheet("padding: 7px 8px");
-    auto* buttons = new QHBoxLayout(m_decision);
-    buttons->setContentsMargins(16, 0, 16, 12);
-    buttons->setSpacing(6);
-    buttons->addWidget(m_keep, 1);
-    buttons->addWidget(m_replace);
-    buttons->addWidget(m_discard);
-    m_decision->setObjectName("panel");
-    m_decision->setAttribute(Qt::WA_StyledBackground);
-    return m_decision;
-}
-
 QWidget* AssetDesk::makeRight() {
     QWidget* panel = makePanel(rightWidth);
     // In a low window it scrolls.
@@ -444,64 +425,6 @@ void AssetDesk::refreshLines() {
     m_view->setLines(nameOf(m_shown), facts, second);
 }
 
-void AssetDesk::reduce(const QString& typed, const Target& target) {
-    if (!m_model.isOpen() || m_reducing.isRunning()) return;
-    m_measuring->pause();
-    const auto source = m_model.document().source;
-    const Screen screen = m_model.document().screen;
-    const ReduceSettings settings = settingsFor(m_model.document().care, *source, screen);
-    LevelRecipe recipe;
-    recipe.target = typed.toStdString();
-    const std::string made =
-        howMade({*source, m_model.document().sourceHash}, m_model.document().care, screen, {}, recipe, {}, 0);
-    m_reducing.start([this, typed, made, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
-        auto result =
-            std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, settings, progress.span(0, 0.95)));
-        auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
-        std::shared_ptr<const Deviation> evidence;
-        if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));
-        const Drawable drawable = makeDrawable(mesh, progress.span(0.95, 1));
-        return [this, typed, made, mesh, evidence, drawable, source, met = result->targetMet, notes = result->notes] {
-            if (source != m_model.document().source) return;  // another document was opened meanwhile
-            m_drawables->keep(mesh, drawable);
-            Level level;
-            level.name = tr("Preview").toStdString();
-            level.recipe.target = typed.toStdString();
-            level.mesh = mesh;
-            level.targetMet = met;
-            level.evidence = evidence;
-            level.made = made;
-            m_preview = std::move(level);
-            show({Shown::preview});
-            QString said;
-            for (const std::string& sentence : notes.sentences(source->metresPerUnit))
-                said += QString::fromStdString(sentence) + " ";
-            if (!met)
-                said += tr("Stopped at %1 triangles: borders, seams and closed pieces allow no fewer.")
-                            .arg(QString::fromStdString(formatCount(mesh->triangleCount())));
-            if (!said.isEmpty()) m_messages.say(said.trimmed());
-        };
-    });
-}
-
-void AssetDesk::changeCare(const QString& what, const Care& care) {
-    if (!m_model.isOpen()) return;
-    Document next = m_model.document();
-    try {
-        settingsFor(care, *next.source, next.screen);
-    } catch (const InputError& error) {
-        m_protect->showLooseProblem(QString::fromUtf8(error.what()));
-        return;
-    }
-    next.care = care;
-    m_model.change(what, std::move(next));
-}
-
-void AssetDesk::guardPart(int part, GuardValue value) {
-    const std::string& name = m_model.document().source->parts[std::size_t(part)].name;
-    m_model.change(tr("Guard %1").arg(QString::fromStdString(name)), withPartGuard(m_model.document(), name, value));
-}
-
 void AssetDesk::writeSheet(const QString& path) {
     if (!m_model.isOpen() || m_judging.isRunning()) return;
     if (m_model.document().levels.empty()) {
@@ -519,27 +442,6 @@ void AssetDesk::writeSheet(const QString& path) {
             writeWhole(file, [&](FileWriter& writer) { writer.write(html); });
         return [this, path] { m_messages.say(tr("The evidence sheet is in %1.").arg(path)); };
     });
-}
-
-void AssetDesk::readGuards(const QString& path) {
-    Document next = m_model.document();
-    try {
-        next.care.guard = readGuard(path.toStdString());
-        guardOfVertices(next.care.guard, *next.source);
-    } catch (const Error& error) {
-        m_messages.say(QString::fromUtf8(error.what()));
-        return;
-    }
-    m_model.change(tr("Read guards"), std::move(next));
-}
-
-void AssetDesk::writeGuards(const QString& path) {
-    try {
-        writeGuard(m_model.document().care.guard, path.toStdString());
-        m_messages.say(tr("Guards written to %1.").arg(path));
-    } catch (const Error& error) {
-        m_messages.say(QString::fromUtf8(error.what()));
-    }
 }
 
 // The preview first: it is what one looks at.
@@ -596,30 +498,6 @@ void AssetDesk::watchOutlines() {
     m_outline->setVisible(level != nullptr);
 }
 
-void AssetDesk::keepPreview() {
-    if (!m_preview) return;
-    Document next = withLevel(m_model.document(), *m_preview);
-    m_preview.reset();
-    m_shown = {int(next.levels.size()) - 1};
-    const QString name = QString::fromStdString(next.levels.back().name);
-    m_model.change(tr("Keep %1").arg(name), std::move(next));
-}
-
-void AssetDesk::replaceSource() {
-    if (!m_preview) return;
-    Document next = withSource(m_model.document(), m_preview->mesh);
-    m_preview.reset();
-    m_shown = {};
-    m_model.change(tr("Replace source"), std::move(next));
-}
-
-void AssetDesk::discardPreview() {
-    if (!m_preview) return;
-    m_preview.reset();
-    if (m_shown.level == Shown::preview) m_shown = {};
-    refresh();
-}
-
 void AssetDesk::cancelEverything() {
     m_reducing.cancel();
     m_chainWork->job().cancel();
@@ -650,86 +528,6 @@ void AssetDesk::openExport(int level) {
     m_findings->hide();
     m_chainCard->hide();
     m_export->open(m_model.document(), level);
-}
-
-void AssetDesk::openFindings() {
-    if (!m_model.isOpen()) return;
-    m_export->hide();
-    m_chainCard->hide();
-    refreshFindings();
-    m_findings->setVisible(!m_findings->isVisible());
-    m_findings->raise();
-    if (!m_findings->isVisible()) m_view->setMark(std::nullopt);
-}
-
-void AssetDesk::goToWorst(int step) {
-    if (const Level* level = shownLevel(); level != nullptr && level->evidence)
-        m_places->goToWorst(*level->evidence, *level->mesh, step);
-}
-
-void AssetDesk::probeAt(const QPointF& place) {
-    m_view->setFinding(std::nullopt);
-    if (!m_model.isOpen()) return;
-    const bool onOther = m_view->viewport().isOtherAt(place);
-    // Of a pair, the level is measured against its source, and the source against the level beside it.
-    const std::vector<Shown> others = everythingButShown();
-    const bool otherIsThere = std::find(others.begin(), others.end(), m_other) != others.end();
-    const Shown clicked = onOther ? (otherIsThere ? m_other : others.front()) : m_shown;
-    const bool isSource = levelOf(clicked) == nullptr;
-    const Shown against = !isSource ? Shown{} : onOther ? m_shown : otherIsThere ? m_other : m_shown;
-    if (isSource && levelOf(against) == nullptr) return;
-    m_places->probe(place, {meshOf(clicked), meshOf(against), isSource, onOther}, m_model.document().tolerance);
-}
-
-void AssetDesk::refreshFindings() {
-    const auto mesh = shownMesh();
-    if (!mesh) {
-        m_findings->hide();
-        emit findingsChanged(-1);
-        return;
-    }
-    const Level* level = shownLevel();
-    auto findings = m_health->of(mesh);
-    // A level is made to be seen from afar, where its textures may be finer than any pixel.
-    if (findings && level != nullptr) {
-        auto all = std::make_shared<std::vector<Finding>>(*findings);
-        const auto add = [&](const std::vector<Finding>& more) { all->insert(all->end(), more.begin(), more.end()); };
-        if (m_pixelsPerUnit > 0) add(findLargeTextures(*mesh, m_health->texelsOf(mesh), m_pixelsPerUnit));
-        if (level->bake) add(findHogs(level->bake->parts));
-        findings = std::move(all);
-    }
-    std::vector<BudgetLine> exceeded;
-    std::copy_if(m_budget->lines().begin(), m_budget->lines().end(), std::back_inserter(exceeded),
-                 [](const BudgetLine& line) { return line.isOver(); });
-    m_findings->show(nameOf(m_shown), mesh, findings, exceeded);
-    emit findingsChanged(findings ? int(findings->size() + exceeded.size()) : -1);
-}
-
-// The mesh shown without a fault: the source, or a level, as one step that can be undone.
-void AssetDesk::repair(Fault fault, double size) {
-    if (!m_model.isOpen() || m_repairing.isRunning()) return;
-    const auto mesh = shownMesh();
-    if (m_preview && mesh == m_preview->mesh) {
-        m_messages.say(tr("Keep the preview as a level first; then it can be repaired."));
-        return;
-    }
-    m_repairing.start([this, mesh, fault, size](const Progress& progress) -> Job::Delivery {
-        auto repaired = std::make_shared<Mesh>(*mesh);
-        const std::size_t count = repairFault(*repaired, fault, size, progress);
-        return [this, mesh, repaired, count, fault] {
-            if (count == 0) {
-                m_messages.say(tr("None of them can be repaired without tearing or guessing; they stay."));
-                return;
-            }
-            auto next = withMeshReplaced(m_model.document(), mesh, repaired);
-            if (!next) return;  // undone or removed meanwhile
-            if (next->source == repaired) m_preview.reset();
-            const QString what = QString::fromStdString(repairOf(fault));
-            m_view->setMark(std::nullopt);
-            m_model.change(tr("%1 %2").arg(what).arg(count), std::move(*next));
-            m_messages.say(tr("Repaired %1; undo brings them back.").arg(count));
-        };
-    });
 }
 
 }  // namespace um::app
