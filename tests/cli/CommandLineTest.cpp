@@ -1,58 +1,29 @@
 #include "document/Document.h"
 #include "draw/Picture.h"
-#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "measure/PixelLoad.h"
 #include "measure/TexelUse.h"
 #include "mesh/Health.h"
 #include "tests/support/Files.h"
+#include "tests/support/Programs.h"
 #include "tests/support/Shapes.h"
 
 #include <csignal>
-#include <nlohmann/json.hpp>
 #include <QProcess>
 #include <QTest>
 
 using namespace um;
-using Json = nlohmann::json;
-
-namespace {
-
-struct Outcome {
-    int code;
-    std::string out, err;
-};
-
-Outcome runProgram(const char* program, const std::vector<std::string>& arguments) {
-    QStringList list;
-    for (const std::string& argument : arguments) list += QString::fromStdString(argument);
-    QProcess process;
-    process.start(program, list);
-    process.waitForFinished(120000);
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1,
-            process.readAllStandardOutput().toStdString(), process.readAllStandardError().toStdString()};
-}
-
-Outcome umesh(const std::vector<std::string>& arguments) {
-    return runProgram(UMESH_PROGRAM, arguments);
-}
-
-bool contains(const std::string& text, const char* part) {
-    return text.find(part) != std::string::npos;
-}
-
-}  // namespace
+using test::contains;
+using test::Json;
+using test::Outcome;
+using test::runProgram;
+using test::umesh;
 
 class CommandLineTest : public QObject {
     Q_OBJECT
 
 private slots:
-    void initTestCase() {
-        m_sphere = (m_folder / "sphere.ply").string();
-        Mesh sphere = test::makeSphere(1, 40);
-        sphere.unitStated = true;
-        writeMesh(sphere, m_sphere, Progress());
-    }
+    void initTestCase() { m_sphere = test::writeSphere(m_folder); }
 
     void inspectsInOneLineAndInJson() {
         const Outcome plain = umesh({"inspect", m_sphere});
@@ -102,114 +73,6 @@ private slots:
         QCOMPARE(umesh({"measure", source, level, "--load"}).code, 2);  // from where?
     }
 
-    void makesAChainInFilesOfTheirOwn() {
-        const std::string out = (m_folder / "chain").string(), recipe = (m_folder / "recipe.json").string();
-        const Outcome outcome = umesh({"chain", m_sphere, out, "--levels", "3", "--first", "3k", "--ratio", "0.25",
-                                       "--pattern", "{name}/lod{n}", "--save-recipe", recipe, "--json", "-"});
-        QCOMPARE(outcome.code, 0);
-        const Json json = Json::parse(outcome.out);
-        QCOMPARE(json["levels"].size(), std::size_t(3));
-        const int counts[] = {3000, 750, 188};
-        for (std::size_t i = 0; i < 3; ++i) {
-            const std::filesystem::path file =
-                std::filesystem::path(out) / json["levels"][i]["file"].get<std::string>();
-            QCOMPARE(file.filename().string(), "lod" + std::to_string(i) + ".glb");
-            QCOMPARE(int(readMesh(file, Progress()).mesh.triangleCount()), counts[i]);
-        }
-        QVERIFY(Json::parse(test::contentOf(std::filesystem::path(out) / "sphere_chain.json")) == json);
-        QVERIFY(contains(outcome.err, "3 levels") && contains(outcome.err, "from "));
-        // The same recipe again: the same chain, here in one file.
-        const std::string again = (m_folder / "again").string();
-        const Outcome second = umesh({"chain", m_sphere, again, "--recipe", recipe, "--one-file", "--json", "-"});
-        QCOMPARE(second.code, 0);
-        const Json same = Json::parse(second.out);
-        for (std::size_t i = 0; i < 3; ++i) QVERIFY(same["levels"][i]["shape_hash"] == json["levels"][i]["shape_hash"]);
-        QCOMPARE(same["levels"][2]["file"].get<std::string>(), std::string("sphere.glb"));
-        QCOMPARE(int(readMesh(std::filesystem::path(again) / "sphere.glb", Progress()).mesh.triangleCount()), 3000);
-    }
-
-    void makesChainsOfManySources() {
-        const test::Folder folder;
-        const auto source = [&](const std::string& name) { return (folder / name).string(); };
-        writeMesh(test::makeSphere(0.4, 24), source("one.ply"), Progress());
-        writeMesh(test::makeTorus(0.5, 0.2, 60, 40), source("two.ply"), Progress());
-        folder.write("broken.ply", "ply\nnothing more");
-        const std::string out = source("out");
-        const std::vector<std::string> all = {"chain",
-                                              source("one.ply"),
-                                              source("broken.ply"),
-                                              source("two.ply"),
-                                              out,
-                                              "--targets",
-                                              "900,40% of before",
-                                              "--jobs",
-                                              "2",
-                                              "--format",
-                                              "ply",
-                                              "--json",
-                                              source("a.json")};
-        const Outcome first = umesh(all);
-        QCOMPARE(first.code, 1);  // one failed; the others were made all the same
-        QVERIFY(contains(first.out, ("Failed: " + source("broken.ply")).c_str()) &&
-                contains(first.out, "1 source of 3 failed"));
-        const Json told = Json::parse(test::contentOf(source("a.json")));
-        QCOMPARE(told["chains"].size(), std::size_t(3));
-        QVERIFY(told["chains"][1].contains("error"));
-        QCOMPARE(told["chains"][2]["manifest"]["levels"][1]["triangles"].get<int>(), 360);
-        // Mended, and run once more: only what was missing is made.
-        writeMesh(test::makeSphere(0.3, 24), source("broken.ply"), Progress());
-        const auto when = std::filesystem::last_write_time(folder / "out" / "one_lod0.ply");
-        const Outcome second = umesh(all);
-        QCOMPARE(second.code, 0);
-        QVERIFY(contains(second.out, (source("one.ply") + " is up to date").c_str()));
-        QVERIFY(!contains(second.out, (source("broken.ply") + " is up to date").c_str()));
-        QVERIFY(std::filesystem::last_write_time(folder / "out" / "one_lod0.ply") == when);
-        // A level that went is made again, and so is everything when asked.
-        std::filesystem::remove(folder / "out" / "two_lod1.ply");
-        const Outcome third = umesh(all);
-        QVERIFY(!contains(third.out, (source("two.ply") + " is up to date").c_str()));
-        QVERIFY(std::filesystem::exists(folder / "out" / "two_lod1.ply"));
-        std::vector<std::string> again = all;
-        again.push_back("--again");
-        QVERIFY(!contains(umesh(again).out, "is up to date"));
-        // Two that would have the same names are refused before anything is begun.
-        QCOMPARE(umesh({"chain", source("one.ply"), source("one.ply"), out, "--targets", "500"}).code, 2);
-    }
-
-    void plansAChainAndHoldsItAgainstABudget() {
-        const std::string out = (m_folder / "planned").string();
-        const Outcome outcome = umesh({"chain", m_sphere, out, "--plan", "--nearest", "3m", "--gone", "10", "--budget",
-                                       "total=100,draws=4", "--json", "-"});
-        QCOMPARE(outcome.code, 3);  // no level at all is so small
-        QVERIFY(contains(outcome.err, "Over budget: Triangles"));
-        const Json json = Json::parse(outcome.out);
-        QVERIFY(json["budget"][0]["over"].get<bool>() && !json["budget"][2]["over"].get<bool>());
-        double before = 1e9;
-        for (const Json& level : json["levels"]) {
-            QVERIFY(level["triangles"].get<double>() < before);
-            before = level["triangles"].get<double>();
-        }
-        QCOMPARE(umesh({"chain", m_sphere, out, "--plan", "--budget", "weight=3"}).code, 2);
-        QCOMPARE(umesh({"chain", m_sphere, out, "--plan", "--step", "2"}).code, 2);
-    }
-
-    void saysWhatIsWrongWithAChain() {
-        const std::string out = (m_folder / "chain2").string();
-        const std::vector<std::vector<std::string>> wrong = {
-            {"chain", m_sphere, out},
-            {"chain", m_sphere, out, "--levels", "3"},
-            {"chain", m_sphere, out, "--targets", "100,200"},
-            {"chain", m_sphere, out, "--targets", "500", "--levels", "2", "--first", "9k"},
-            {"chain", m_sphere, out, "--targets", "500,100", "--pattern", "{name}"},
-            {"chain", m_sphere, out, "--targets", "500", "--format", "ply", "--one-file"}};
-        for (const auto& arguments : wrong) QCOMPARE(umesh(arguments).code, 2);
-        QVERIFY(!std::filesystem::exists(out));  // nothing was begun
-        QCOMPARE(umesh({"chain", m_sphere, out, "--recipe", (m_folder / "none.json").string()}).code, 1);
-        QCOMPARE(umesh({"chain", m_sphere, "/proc/nowhere", "--targets", "500"}).code, 1);
-        const Outcome few = umesh({"chain", m_sphere, out, "--targets", "500,2", "--format", "ply"});
-        QVERIFY(few.code == 3 && contains(few.out, "fewer were asked for"));
-    }
-
     void repairsWhatItIsTold() {
         const std::string broken = (m_folder / "broken.ply").string(), mended = (m_folder / "mended.ply").string();
         Mesh mesh = test::joined(test::makeSphere(1, 20), test::moved(test::makeSphere(0.01, 2), {0, 2, 0}));
@@ -228,133 +91,6 @@ private slots:
         QVERIFY(small.code == 0 && contains(small.out, "0 filled"));
         QCOMPARE(umesh({"repair", broken, mended}).code, 2);
         QCOMPARE(umesh({"repair", broken, mended, "--fill", "wide"}).code, 2);
-    }
-
-    void bakesASheet() {
-        const std::string level = (m_folder / "coarse.glb").string(), out = (m_folder / "baked.glb").string();
-        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "500"}).code, 0);
-        const Outcome plain =
-            umesh({"bake", m_sphere, level, out, "--sheet", "128", "--channels", "base,normal,height,misses"});
-        QCOMPARE(plain.code, 0);
-        QVERIFY(contains(plain.out, "Baked") && contains(plain.out, "charts") && contains(plain.out, "500 triangles"));
-        QVERIFY(std::filesystem::exists(m_folder / "baked_height.png"));
-        QVERIFY(std::filesystem::exists(m_folder / "baked_misses.png"));
-        const Mesh baked = readMesh(out, Progress()).mesh;
-        QVERIFY(baked.triangleCount() == 500 && baked.textures.size() == 2 && baked.wantsTangents);
-        const Json json = Json::parse(umesh({"bake", m_sphere, level, out, "--density", "10px/m", "--sheet", "256",
-                                             "--samples", "1", "--json", "-"})
-                                          .out);
-        QVERIFY(std::abs(json["unwrap"]["texels_per_metre"].get<double>() - 10) < 1e-9);
-        // Twelve or so square metres at a hundred texels each.
-        QVERIFY(std::abs(json["texels_covered"].get<double>() - 1250) < 250);
-        for (const auto& [option, value] : std::vector<std::pair<std::string, std::string>>{{"--density", "fast"},
-                                                                                            {"--samples", "3"},
-                                                                                            {"--sheet", "7"},
-                                                                                            {"--channels", "shine"},
-                                                                                            {"--padding", "9000"}})
-            QCOMPARE(umesh({"bake", m_sphere, level, out, option, value}).code, 2);
-        QCOMPARE(umesh({"bake", m_sphere, level, out, "--density", "9000px/m"}).code, 2);
-        const std::vector<std::pair<std::string, std::string>> wrong = {
-            {"--share", "fairly"}, {"--factor", "Glass"}, {"--factor", "Nobody=2"}, {"--cage", "deep"}};
-        for (const auto& [name, text] : wrong)
-            QVERIFY2(umesh({"bake", m_sphere, level, out, "--sheet", "64", name, text}).code == 2, text.c_str());
-        const Json seen = Json::parse(
-            umesh({"bake", m_sphere, level, out, "--sheet", "64", "--share", "seen", "--cage", "2x", "--json", "-"})
-                .out);
-        QCOMPARE(seen["parts"].size(), std::size_t(1));
-        QCOMPARE(seen["parts"][0]["sheet"].get<double>(), 1.0);
-        // How far it looks off where it is seen; with its normal map less than without.
-        const auto lookOff = [&](const std::string& file) {
-            return Json::parse(umesh({"measure", m_sphere, file, "--silhouette", "120px", "--look", "--json", "-"}).out)
-                .at("look")
-                .at("mean")
-                .get<double>();
-        };
-        QVERIFY(lookOff(out) < lookOff(level));
-        QCOMPARE(umesh({"measure", m_sphere, level, "--look"}).code, 2);
-        QCOMPARE(umesh({"merge", m_sphere, out, "--stand-in", "nobody=none"}).code, 2);
-        const Json alike = Json::parse(umesh({"merge", m_sphere, "--predict", "--json", "-"}).out);
-        QVERIFY(alike["alike"].is_array() && alike["alike"].empty());  // of one material
-        QCOMPARE(umesh({"bake", m_sphere, (m_folder / "none.glb").string(), out}).code, 1);
-    }
-
-    void bakesFromSeveralSourcesToSeveralSheets() {
-        const std::string level = (m_folder / "few.glb").string(), out = (m_folder / "sheets.glb").string();
-        QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "500"}).code, 0);
-        const Json json =
-            Json::parse(umesh({"bake",     m_sphere, level,       out,   "--sheet",    "64",
-                               "--sheets", "3",      "--padding", "2",   "--density",  "20px/m",
-                               "--bits",   "16",     "--also",    level, "--channels", "base,normal,misses",
-                               "--json",   "-"})
-                            .out);
-        const int sheets = json["sheets"];
-        QVERIFY(sheets == 2 || sheets == 3);
-        QCOMPARE(json["bits"].get<int>(), 16);
-        QVERIFY(std::filesystem::exists(m_folder / "sheets_misses.png") &&
-                std::filesystem::exists(m_folder / "sheets_misses_2.png"));
-        const Mesh baked = readMesh(out, Progress()).mesh;
-        QCOMPARE(baked.materials.size(), std::size_t(sheets));
-        for (const Texture& texture : baked.textures) QVERIFY(texture.width == 64 && texture.bits == 16);
-        for (const auto& [option, value] :
-             std::vector<std::pair<std::string, std::string>>{{"--sheets", "0"}, {"--sheets", "99"}, {"--bits", "12"}})
-            QCOMPARE(umesh({"bake", m_sphere, level, out, option, value}).code, 2);
-        QCOMPARE(umesh({"bake", m_sphere, level, out, "--also", (m_folder / "none.glb").string()}).code, 1);
-    }
-
-    void mergesMaterialsWhereTheyAreTold() {
-        Mesh kit = test::joined(test::makeSheet(8, 8), test::moved(test::makeSheet(8, 8), {2, 0, 0}));
-        for (const Vec3f& p : kit.positions) kit.uvs.emplace_back(p.x() < 1.5f ? p.x() : 5 * p.x(), p.z());
-        kit.parts = {{"Left"}, {"Right"}};
-        kit.materials.assign(2, {});
-        kit.sections[1].material = 1;
-        Image image{32, 32, false, {}};
-        image.texels.assign(32 * 32, {90, 80, 70, 255});
-        kit.textures.push_back({"t", "image/png", std::make_shared<const std::string>(pngOf(image)), 32, 32});
-        for (std::uint32_t m = 0; m < 2; ++m) {
-            kit.materials[m].name = m == 0 ? "paint" : "red brick";
-            kit.materials[m].baseColorTexture.texture = 0;
-        }
-        const std::string in = (m_folder / "kit.glb").string(), out = (m_folder / "merged.glb").string();
-        writeMesh(kit, in, Progress());
-        const Outcome told = umesh({"merge", in, "--predict", "--sheet", "128"});
-        QCOMPARE(told.code, 0);
-        QVERIFY2(contains(told.out, "red brick repeats, 5 times over") && contains(told.out, "--apart \"red brick\""),
-                 told.out.c_str());
-        const auto after = [&](const std::vector<std::string>& more) {
-            std::vector<std::string> words = {"merge", in, out, "--sheet", "128", "--json", "-"};
-            words.insert(words.end(), more.begin(), more.end());
-            return Json::parse(umesh(words).out);
-        };
-        QCOMPARE(after({})["after"]["materials"].get<int>(), 1);
-        const Json apart = after({"--apart", "red brick"});
-        QCOMPARE(apart["after"]["materials"].get<int>(), 2);
-        QCOMPARE(apart["sheets"].size(), std::size_t(1));
-        const Mesh kept = readMesh(out, Progress()).mesh;
-        QVERIFY(std::any_of(kept.materials.begin(), kept.materials.end(),
-                            [](const Material& m) { return m.name == "red brick"; }));
-        QCOMPARE(after({"--onto", "red brick=2"})["sheets"].size(), std::size_t(2));
-        for (const char* wrong : {"red brick", "red brick=0", "red brick=two", "nobody=2"})
-            QVERIFY2(umesh({"merge", in, out, "--onto", wrong}).code == 2, wrong);
-        QCOMPARE(umesh({"merge", in, out, "--apart", "nobody"}).code, 2);
-        QCOMPARE(umesh({"merge", in, out, "--apart", "paint", "--apart", "red brick"}).code, 2);
-    }
-
-    void bakesTheLevelsOfAChain() {
-        const std::string folder = (m_folder / "baked chain").string(), recipe = (m_folder / "baking.json").string();
-        const Outcome made = umesh({"chain", m_sphere, folder, "--targets", "800,200", "--materials", "baked",
-                                    "--sheet", "64", "--save-recipe", recipe});
-        QVERIFY2(made.code == 0, made.out.c_str());
-        for (const char* level : {"sphere_lod0.glb", "sphere_lod1.glb"}) {
-            const Mesh mesh = readMesh(std::filesystem::path(folder) / level, Progress()).mesh;
-            QVERIFY(mesh.materials.size() == 1 && mesh.materials[0].normalTexture);
-            QCOMPARE(mesh.textures[0].width, 64);
-        }
-        const Json manifest = Json::parse(test::contentOf(std::filesystem::path(folder) / "sphere_chain.json"));
-        QCOMPARE(manifest["levels"][1]["bake"]["sheet"].get<int>(), 64);
-        QCOMPARE(manifest["levels"][1]["materials"].get<std::string>(), std::string("baked"));
-        QCOMPARE(readRecipe(recipe).bake.sheet, 64);
-        // A file in the folder's place is told before anything is computed.
-        QCOMPARE(umesh({"chain", m_sphere, recipe, "--targets", "800"}).code, 2);
     }
 
     void writesAnEvidenceSheet() {

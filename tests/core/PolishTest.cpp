@@ -109,6 +109,24 @@ private slots:
         QVERIFY(polished.rms < 0.9 * plain.rms);
     }
 
+    // Pulls may run away where triangles are long and thin; what they make worse goes back.
+    void leadsNothingFartherOff() {
+        for (const double steepness : {20.0, 60.0, 200.0}) {
+            const Mesh cliffs = test::makeSheet(120, 120, 1, 1, [&](double x, double z) {
+                return 0.08 * std::tanh(steepness * (x - 0.5 + 0.1 * std::sin(9 * z))) + 0.01 * std::sin(50 * x * z);
+            });
+            for (const std::size_t target : {8000u, 1500u, 300u}) {
+                const Deviation plain = measureDeviation(cliffs, reduced(cliffs, target, false), {}, Progress());
+                const Deviation polished = measureDeviation(cliffs, reduced(cliffs, target, true), {}, Progress());
+                QVERIFY2(
+                    polished.max <= 1.05 * plain.max,
+                    qPrintable(
+                        QString("%1 after %2 at %3, %4").arg(polished.max).arg(plain.max).arg(target).arg(steepness)));
+                QVERIFY(polished.rms <= plain.rms);
+            }
+        }
+    }
+
     void keepsCountsExactAndEverythingInItsPlace() {
         const Mesh sheet = dressedSheet();
         for (const std::size_t target : {1500, 1501}) {

@@ -1,0 +1,91 @@
+// The closest place of a surface, walked to from near by.
+#include "reduce/SurfaceWalk.h"
+#include "tests/support/Broken.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+using namespace um;
+
+namespace {
+
+// Of all triangles.
+double leastSquaredDistance(const Mesh& mesh, const Vec3d& p) {
+    double least = std::numeric_limits<double>::max();
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
+        least = std::min(least, closestOf(mesh, p, t).squaredDistance);
+    return least;
+}
+
+// From -1 to 1.
+double random(std::uint64_t i) {
+    return double(mixBits(i) >> 11) * 0x1p-52 - 1;
+}
+
+}  // namespace
+
+class SurfaceWalkTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void enclosesEveryTriangle() {
+        for (const double offset : {0.0, 1e6}) {
+            Mesh heap = test::randomHeap(7, 60, 400);
+            for (Vec3f& p : heap.positions) p += Vec3f::Constant(float(offset));
+            const std::vector<Sphere> spheres = spheresOf(heap);
+            QCOMPARE(spheres.size(), heap.triangleCount());
+            for (TriangleId t = 0; t < heap.triangleCount(); ++t) {
+                double longest = 0;
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec3f& p = heap.positions[heap.triangles[t][k]];
+                    const Vec3f& q = heap.positions[heap.triangles[t][(k + 1) % 3]];
+                    longest = std::max(longest, (p - q).cast<double>().norm());
+                    QVERIFY((p - spheres[t].centre).norm() <= spheres[t].radius);
+                }
+                // No wider than a triangle of equal sides needs, but for the rounding.
+                QVERIFY(double(spheres[t].radius) <= longest / std::sqrt(3.0) * (1 + 1e-5) + 3e-6 * (1 + 2 * offset));
+            }
+        }
+    }
+
+    void findsTheClosestPlaceOfASphere() {
+        const Mesh sphere = test::makeSphere(1, 12);
+        const VertexTriangles around = findVertexTriangles(sphere.triangles, sphere.vertexCount());
+        const std::vector<Sphere> spheres = spheresOf(sphere);
+        for (std::uint64_t i = 0; i < 300; ++i) {
+            // Near a vertex, as the walks of a polish are.
+            const auto near = VertexId(mixBits(i) % sphere.vertexCount());
+            const Vec3d p = sphere.positions[near].cast<double>() +
+                            0.2 * Vec3d(random(3 * i), random(3 * i + 1), random(3 * i + 2));
+            const TriangleId start = around.of(near).front();
+            const double least = leastSquaredDistance(sphere, p);
+            QCOMPARE(walkWidely(sphere, around, spheres, p, start).squaredDistance, least);
+            const Closest closer = walkCloser(sphere, around, p, start);
+            QVERIFY(closer.squaredDistance >= least);
+            QVERIFY(closer.squaredDistance <= closestOf(sphere, p, start).squaredDistance);
+        }
+    }
+
+    void findsPastSmallBumps() {
+        // A thin ridge stands between the start and a place beyond it.
+        const Mesh sheet =
+            test::makeSheet(20, 20, 1, 1, [](double x, double) { return std::abs(x - 0.5) < 0.01 ? 0.04 : 0.0; });
+        const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+        const Vec3d p(0.53, 0.001, 0.52);
+        TriangleId start = 0;
+        double nearest = std::numeric_limits<double>::max();
+        for (TriangleId t = 0; t < sheet.triangleCount(); ++t) {
+            const Triangle& triangle = sheet.triangles[t];
+            Vec3d middle = Vec3d::Zero();
+            for (const VertexId v : triangle) middle += sheet.positions[v].cast<double>() / 3;
+            if (const double off = (middle - Vec3d(0.47, 0.02, 0.52)).norm(); off < nearest) {
+                nearest = off;
+                start = t;
+            }
+        }
+        QCOMPARE(walkWidely(sheet, around, spheresOf(sheet), p, start).squaredDistance, leastSquaredDistance(sheet, p));
+    }
+};
+
+QTEST_GUILESS_MAIN(SurfaceWalkTest)
+#include "SurfaceWalkTest.moc"
