@@ -109,7 +109,10 @@ void Polisher::moveVertices(const Progress& progress) {
     limitSteps(steps);
     shortenBadSteps(steps);
     take(steps);
-    const double farDistance = worseThanFar * std::sqrt(farSquared);
+    if (m_worstAtStart < 0)
+        m_worstAtStart = double(std::max(*std::max_element(m_offs.begin(), m_offs.end()),
+                                         *std::max_element(m_farthest.begin(), m_farthest.end())));
+    const double farDistance = std::min(m_worstAtStart, worseThanFar * std::sqrt(farSquared));
     takeBackWorse(steps, farDistance);
     bringBackFarthest(farDistance);
 }
