@@ -176,10 +176,9 @@ void LevelsPanel::show(const Document& document, const std::optional<Level>& pre
         add(int(i), QString::fromStdString(level.name), level.mesh->triangleCount(), deviationText(level));
     }
     if (preview) add(Shown::preview, tr("Preview"), preview->mesh->triangleCount(), deviationText(*preview));
-    // As tall as its rows, up to nine of them, or fewer in a low window; more are scrolled to.
-    const int rows = int(m_rowWidgets.size()), row = QFontMetrics(textFont()).height() + 10;
-    m_scroll->setMinimumHeight(std::min(rows, 4) * row);
-    m_scroll->setMaximumHeight(std::min(rows, 9) * row);
+    // As tall as its rows, up to nine of them; more are scrolled to.
+    const int rows = std::min<int>(int(m_rowWidgets.size()), 9);
+    m_scroll->setFixedHeight(rows * (QFontMetrics(textFont()).height() + 10));
 }
 
 bool LevelsPanel::eventFilter(QObject* watched, QEvent* event) {

@@ -113,7 +113,7 @@ PartsPanel::PartsPanel(QWidget* parent)
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     // A long chain needs the room below; the list is scrolled then.
-    scroll->setMinimumHeight(52);
+    scroll->setMinimumHeight(44);
     m_properties->setContentsMargins(9, 2, 9, 0);
     m_properties->setSpacing(2);
     auto* column = new QVBoxLayout(this);

@@ -144,7 +144,7 @@ private:
     // Triangles of the source, closest to each probe of each triangle and to each vertex; none if not known.
     std::vector<TriangleId> m_hits, m_vertexHits;
     std::vector<std::uint16_t> m_sections;
-    std::vector<float> m_offs;  // of each triangle's probes and corners, the farthest before the step
+    std::vector<float> m_offs;   // of each triangle's probes and corners, the farthest before the step
     double m_worstAtStart = -1;  // how far off anything was before the first step; below 0 until then
     std::vector<Sample> m_samples;
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
