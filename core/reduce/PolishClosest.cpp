@@ -57,7 +57,7 @@ void Polisher::findClosestOfChanged(const Progress& progress) {
 
 // Whether a sample at the triangle is closer to p than the best so far.
 void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const {
-    if (m_boxes[t].squaredDistanceTo(p) >= best.squaredDistance) return;
+    if (double(m_boxes[t].squaredExteriorDistance(p.cast<float>())) >= best.squaredDistance) return;
     for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
         const Sample& sample = m_samples[m_byTriangle[i]];
         const double squared = (sample.point.cast<double>() - p).squaredNorm();
@@ -143,8 +143,7 @@ void Polisher::groupByTriangle() {
         [&](std::size_t t) {
             for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
                 const Sample& sample = m_samples[m_byTriangle[i]];
-                m_boxes[t].least = m_boxes[t].least.cwiseMin(sample.point);
-                m_boxes[t].most = m_boxes[t].most.cwiseMax(sample.point);
+                m_boxes[t].extend(sample.point);
                 if (sample.weight > 0) m_farthest[t] = std::max(m_farthest[t], sample.distance);
                 m_errors[t] += double(sample.weight) * double(sample.distance) * double(sample.distance);
             }

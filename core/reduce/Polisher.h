@@ -79,16 +79,6 @@ private:
         double squaredDistance = std::numeric_limits<double>::max();
     };
 
-    // What holds the samples at a triangle.
-    struct Box {
-        Vec3f least = Vec3f::Constant(std::numeric_limits<float>::max());
-        Vec3f most = Vec3f::Constant(std::numeric_limits<float>::lowest());
-
-        double squaredDistanceTo(const Vec3d& p) const {
-            return (least.cast<double>() - p).cwiseMax(p - most.cast<double>()).cwiseMax(0.0).squaredNorm();
-        }
-    };
-
     // A point of a protected line of the source, with its closest place on the level's line from a to b.
     struct LineSample {
         Vec3f point;
@@ -150,7 +140,7 @@ private:
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
     std::vector<TriangleId> m_changed;  // since closest places were found
-    std::vector<Box> m_boxes;           // of the samples at each triangle
+    std::vector<Box3f> m_boxes;         // of the samples at each triangle
     std::vector<float> m_farthest;      // of the samples at each triangle
     std::vector<double> m_errors;       // of each triangle: the sum of its samples' weighted squared distances
     std::vector<std::vector<VertexId>> m_lineNeighbours;  // of each vertex on lines, by m_lineNumber

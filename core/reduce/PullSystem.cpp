@@ -2,6 +2,7 @@
 
 #include "base/Parallel.h"
 
+#include <limits>
 #include <numeric>
 
 #include <Eigen/LU>
@@ -51,8 +52,9 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
         }
         hold[v] = inertia * float(sum.trace());
         sum += double(hold[v]) * Mat3d::Identity();
-        isFree[v] = held[v] == 0 && hold[v] > 0;
-        // The areas that weigh the pulls may be tiny, and their third power, the determinant, more so.
+        // No direction pulls less than the hold, so that the inverse stays a number. The areas that weigh the pulls may
+        // be tiny, and their third power, the determinant, more so.
+        isFree[v] = held[v] == 0 && hold[v] >= std::numeric_limits<float>::min();
         inverse[v] =
             isFree[v] ? Eigen::Matrix3f(sum.inverse().cast<float>()) : Eigen::Matrix3f(Eigen::Matrix3f::Zero());
         residual[v] = isFree[v] ? pull : Vec3f(Vec3f::Zero());

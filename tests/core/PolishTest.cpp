@@ -127,6 +127,19 @@ private slots:
         }
     }
 
+    void worksAtAnySize() {
+        const Mesh sheet = test::makeSheet(120, 120, 1, 1, hornedWave);
+        const double usual = measureDeviation(sheet, reduced(sheet, 900, true), {}, Progress()).rms;
+        for (const float scale : {1e-6F, 1e6F}) {
+            Mesh other = sheet;
+            for (Vec3f& p : other.positions) p *= scale;
+            const Mesh level = reduced(other, 900, true);
+            QCOMPARE(level.triangleCount(), std::size_t(900));
+            const double rms = measureDeviation(other, level, {}, Progress()).rms / double(scale);
+            QVERIFY2(std::abs(rms - usual) < 0.05 * usual, qPrintable(QString("%1 %2").arg(rms).arg(usual)));
+        }
+    }
+
     void keepsCountsExactAndEverythingInItsPlace() {
         const Mesh sheet = dressedSheet();
         for (const std::size_t target : {1500, 1501}) {
