@@ -131,6 +131,7 @@ LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLay
     QScrollArea* scroll = m_scroll;
     scroll->setWidget(list);
     scroll->setWidgetResizable(true);
+    scroll->setSizeAdjustPolicy(QAbstractScrollArea::AdjustToContents);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     auto* column = new QVBoxLayout(this);
@@ -176,9 +177,10 @@ void LevelsPanel::show(const Document& document, const std::optional<Level>& pre
         add(int(i), QString::fromStdString(level.name), level.mesh->triangleCount(), deviationText(level));
     }
     if (preview) add(Shown::preview, tr("Preview"), preview->mesh->triangleCount(), deviationText(*preview));
-    // As tall as its rows, up to nine of them; more are scrolled to.
-    const int rows = std::min<int>(int(m_rowWidgets.size()), 9);
-    m_scroll->setFixedHeight(rows * (QFontMetrics(textFont()).height() + 10));
+    // As tall as its rows, up to nine of them, or down to five in a low window; more are scrolled to.
+    const int rows = int(m_rowWidgets.size()), row = QFontMetrics(textFont()).height() + 10;
+    m_scroll->setMinimumHeight(std::min(rows, 5) * row);
+    m_scroll->setMaximumHeight(std::min(rows, 9) * row);
 }
 
 bool LevelsPanel::eventFilter(QObject* watched, QEvent* event) {

@@ -112,7 +112,8 @@ PartsPanel::PartsPanel(QWidget* parent)
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    // A long chain needs the room below; the list is scrolled then.
+    // It takes the room that is left: a long chain needs it below, and the list is scrolled then.
+    scroll->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
     scroll->setMinimumHeight(44);
     m_properties->setContentsMargins(9, 2, 9, 0);
     m_properties->setSpacing(2);

@@ -349,6 +349,20 @@ private slots:
         card().hide();
     }
 
+    // A long chain, a budget and a message leave the window as small as it was.
+    void fitsALowScreen() {
+        Document many = document();
+        while (many.levels.size() < 12) many = withLevel(many, many.levels.back());
+        m_window->model().change("many", std::move(many));
+        m_window->messages().say("Something that is to be told.");
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY2(m_window->minimumSizeHint().height() <= 800,
+                 qPrintable(QString::number(m_window->minimumSizeHint().height())));
+        m_window->messages().hide();
+        m_window->model().undoStack().undo();
+        QCOMPARE(levels().size(), std::size_t(3));
+    }
+
     void savesAndAppliesRecipes() {
         const QString path = QString::fromStdString((m_folder / "ball.json").string());
         desk().writeRecipeTo(path);
