@@ -83,8 +83,9 @@ public:
             Shared& shared = m_shared[keyOf(i)];
             if (!shared.reduction || shared.reduction->triangles() < *count)
                 shared.reduction.emplace(m_source.mesh, shared.lowest, settings, progress.span(0, 0.3));
-            level.targetMet = shared.reduction->reduceTo(*count, progress.span(0.3, 0.6));
+            shared.reduction->reduceTo(*count, progress.span(0.3, 0.6));
             mesh = shared.reduction->mesh(progress.span(0.6, 1));
+            level.targetMet = mesh.triangleCount() <= *count;
             happened = shared.reduction->notes();
             if (--shared.users == 0) shared.reduction.reset();
         } else {

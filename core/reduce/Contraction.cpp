@@ -67,13 +67,12 @@ struct Contraction::Round {
     bool isFine;  // whether each contraction's neighbours are looked at again at once, not with the next round
 };
 
-Contraction::Contraction(WorkingMesh mesh, std::vector<std::size_t> trianglesOfParts,
-                         std::vector<std::size_t> leastOfParts, std::vector<std::uint32_t> partOfSections)
+Contraction::Contraction(WorkingMesh mesh, const Mesh& source, std::vector<std::size_t> leastOfParts)
     : m_mesh(std::move(mesh)),
       m_live(m_mesh.triangles.size()),
-      m_trianglesOfParts(std::move(trianglesOfParts)),
-      m_leastOfParts(std::move(leastOfParts)),
-      m_partOfSections(std::move(partOfSections)) {
+      m_trianglesOfParts(trianglesByPart(source)),
+      m_leastOfParts(std::move(leastOfParts)) {
+    for (const Section& section : source.sections) m_partOfSections.push_back(section.part);
     m_into.resize(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_into.size(); ++v) m_into[v] = VertexId(v);
     m_mergedInto = m_into;

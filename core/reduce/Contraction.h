@@ -10,9 +10,9 @@ namespace um {
 /// threads.
 class Contraction {
 public:
+    /// @param source        that the working mesh is a copy of
     /// @param leastOfParts  triangles that each part keeps at least, or empty
-    Contraction(WorkingMesh mesh, std::vector<std::size_t> trianglesOfParts, std::vector<std::size_t> leastOfParts,
-                std::vector<std::uint32_t> partOfSections);
+    Contraction(WorkingMesh mesh, const Mesh& source, std::vector<std::size_t> leastOfParts);
 
     const WorkingMesh& mesh() const { return m_mesh; }
     std::size_t triangles() const { return m_live; }

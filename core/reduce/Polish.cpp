@@ -2,46 +2,58 @@
 
 namespace um {
 
-namespace {
-
-// Each finds the closest places anew: later ones gain less, and on fine levels, where each costs more, less still.
-int roundsFor(const Mesh& level, const Mesh& source) {
-    if (isVeryFine(level, source)) return 3;
-    return isFine(level, source) ? 4 : 5;
+PolishSource::PolishSource(const Mesh& source)
+    : mesh(source), around(findVertexTriangles(source.triangles, source.vertexCount())), spheres(spheresOf(source)) {
+    std::vector<float> thirds(source.triangleCount());
+    const auto place = [&](VertexId v) { return source.positions[v].cast<double>(); };
+    parallelFor(thirds.size(), [&](std::size_t t) {
+        const Triangle& triangle = source.triangles[t];
+        thirds[t] = float(areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm() / 6);
+    });
+    areas.assign(source.vertexCount(), 0);
+    parallelFor(areas.size(), [&](std::size_t v) {
+        for (const TriangleId t : around.of(VertexId(v))) areas[v] += thirds[t];
+    });
 }
 
-}  // namespace
+Polisher::Polisher(Mesh& level, const PolishSource& source, const Provenance& provenance, const Probing& probing)
+    : m_level(level), m_from(source), m_provenance(provenance), m_sections(sectionOfTriangles(level)) {
+    connect();
+    placeProbes(probing);
+    takeSamples();
+    takeLineSamples();
+}
 
-std::vector<Birth> polish(Mesh& level, const Mesh& source, const Provenance& provenance, std::size_t insertions,
-                          const Progress& progress) {
-    Polisher polisher(level, source, provenance);
-    const int rounds = roundsFor(level, source);
-    std::size_t inserted = 0;
+void Polisher::improve(int rounds, std::size_t insertions, const Progress& progress) {
     for (int round = 0; round < rounds; ++round) {
         progress.at(double(round) / rounds);
-        if (round == 0)
-            polisher.findFirstClosest(progress);
-        else
-            polisher.findClosest(progress);
-        // Half of the new vertices at first, the rest where it is still worst then; where splits keep apart from one
-        // another, it takes more turns.
-        if (round == 1 || round == 2) {
-            const std::size_t soFar = round == 1 ? (insertions + 1) / 2 : insertions;
-            while (inserted < soFar) {
-                const std::size_t more = polisher.insertAtWorst(soFar - inserted);
-                if (more == 0) break;
-                inserted += more;
-                polisher.findClosestOfChanged(progress);
-            }
+        findClosest(progress);
+        if (round > 0) {
+            // The rest where it is still worst then.
+            const std::size_t now = round + 1 < rounds ? (insertions + 1) / 2 : insertions;
+            insertVertices(now, progress);
+            insertions -= now;
+            flipEdges(progress);
+            findClosestOfChanged(progress);
         }
-        if (round > 0 && round < std::max(2, rounds - 1)) {
-            polisher.flipEdges(progress);
-            polisher.findClosestOfChanged(progress);
-        }
-        polisher.moveVertices(progress);
+        moveVertices(progress);
     }
     progress.at(1);
-    return polisher.finish();
+}
+
+// Where splits keep apart from one another, it takes more than one turn.
+void Polisher::insertVertices(std::size_t count, const Progress& progress) {
+    while (count > 0) {
+        const std::size_t more = insertAtWorst(count);
+        if (more == 0) break;
+        count -= more;
+        findClosestOfChanged(progress);
+    }
+}
+
+std::vector<Birth> Polisher::finish() {
+    if (!m_births.empty()) groupBySections(m_level, m_sections);
+    return std::move(m_births);
 }
 
 }  // namespace um

@@ -1,14 +1,24 @@
 #pragma once
-/// Moving the vertices of a level, and flipping its edges, to lie closer to its source.
-#include "base/Progress.h"
+/// What a polish goes by: a source made ready for it, and how a level came out of the source.
 #include "mesh/Mesh.h"
-#include "reduce/Insertion.h"
+#include "reduce/SurfaceWalk.h"
 #include "reduce/WorkingMesh.h"
 
 namespace um {
 
 /// Two vertices that a protected line joins.
 using LineEdge = std::pair<VertexId, VertexId>;
+
+/// What a polish needs to know of a source, whatever the level.
+struct PolishSource {
+    /// Keeps a reference to `source`.
+    explicit PolishSource(const Mesh& source);
+
+    const Mesh& mesh;
+    VertexTriangles around;
+    std::vector<Sphere> spheres;  ///< around each triangle
+    std::vector<float> areas;     ///< of each vertex: its third of the triangles around it
+};
 
 /// How a level came out of its source.
 struct Provenance {
@@ -17,17 +27,5 @@ struct Provenance {
     std::vector<LineEdge> sourceLines, levelLines;
     std::size_t levelWedges = 0;
 };
-
-/// Least squares: each vertex of the source pulls at its closest place on the level, and the vertices of the level go
-/// where all pulls together are least; then edges are flipped where that brings the surfaces closer; and again. On the
-/// way so many new vertices are put in where the source is farthest off, each of them two triangles more.
-/// Vertices of protected lines follow the lines of the source; corners and what is locked stay. No triangle is turned
-/// over or becomes a needle.
-/// @param insertions  new vertices; fewer where nothing may be split
-/// @returns the new vertices; `level` has positions, influences and blend shapes for them
-/// @throws Cancelled
-/// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
-std::vector<Birth> polish(Mesh& level, const Mesh& source, const Provenance& provenance, std::size_t insertions,
-                          const Progress& progress);
 
 }  // namespace um

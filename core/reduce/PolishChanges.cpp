@@ -8,7 +8,7 @@ namespace um {
 double Polisher::offAtMiddle(VertexId a, VertexId b, TriangleId t) const {
     const Vec3d middle = (place(a) + place(b)) / 2;
     const TriangleId near = sourceTriangleNear(t, middle);
-    return near == none ? 0 : walkCloser(m_source, m_sourceAround, middle, near).squaredDistance;
+    return near == none ? 0 : walkCloser(m_from.mesh, m_from.around, middle, near).squaredDistance;
 }
 
 // How much closer the surfaces would be, as squared length times area, if the edge opposite to corner k of t ran
@@ -178,11 +178,6 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
         m_changed.insert(m_changed.end(), m_around.of(v).begin(), m_around.of(v).end());
     }
     return lifts.size();
-}
-
-std::vector<Birth> Polisher::finish() {
-    if (!m_births.empty()) groupBySections(m_level, m_sections);
-    return std::move(m_births);
 }
 
 }  // namespace um

@@ -20,22 +20,25 @@ void Polisher::follow(Sample& sample) const {
     set(sample, walkCloser(m_level, m_around, sample.point.cast<double>(), sample.triangle));
 }
 
+// From where contraction has brought the vertex of the source.
 void Polisher::findFirstClosest(const Progress& progress) {
     const std::vector<Sphere> spheres = spheresOf(m_level);
     parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
         progress.check();
         for (std::size_t s = begin; s < end; ++s)
-            set(m_samples[s],
-                walkWidely(m_level, m_around, spheres, m_samples[s].point.cast<double>(), m_samples[s].triangle));
+            set(m_samples[s], walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(),
+                                             m_provenance.destinations[m_samples[s].vertex]));
     });
-    groupSamples();
 }
 
 void Polisher::findClosest(const Progress& progress) {
-    parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
-        progress.check();
-        for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
-    });
+    if (std::exchange(m_isPlaced, true))
+        parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
+            progress.check();
+            for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
+        });
+    else
+        findFirstClosest(progress);
     groupSamples();
 }
 
@@ -68,7 +71,9 @@ void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best)
 // Of the source's triangles around a sample, and on from there, the one closest to p.
 TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p) const {
     if (nearest.sample == none) return none;
-    return walkWidely(m_source, m_sourceAround, m_sourceSpheres, p, m_sourceAround.of(nearest.sample).front()).triangle;
+    return walkWidely(m_from.mesh, m_from.around, m_from.spheres, p,
+                      m_from.around.of(m_samples[nearest.sample].vertex).front())
+        .triangle;
 }
 
 // A triangle of the source near a point of the level's triangle t.

@@ -32,7 +32,7 @@ void Polisher::moveVertices(const Progress& progress) {
             TriangleId& last = m_vertexHits[v];
             if (last == none) last = sourceTriangleNearVertex(VertexId(v));
             if (last == none) return;
-            const Closest closest = walkCloser(m_source, m_sourceAround, place(VertexId(v)), last);
+            const Closest closest = walkCloser(m_from.mesh, m_from.around, place(VertexId(v)), last);
             last = closest.triangle;
             vertexOffs[v] = (placeOnSource(closest) - place(VertexId(v))).cast<float>();
         },
@@ -75,7 +75,7 @@ void Polisher::moveVertices(const Progress& progress) {
                 TriangleId& last = m_hits[t * m_probes.size() + i];
                 if (last == none) last = sourceTriangleNear(TriangleId(t), here);
                 if (last == none) continue;
-                const Closest closest = walkCloser(m_source, m_sourceAround, here, last);
+                const Closest closest = walkCloser(m_from.mesh, m_from.around, here, last);
                 last = closest.triangle;
                 m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
                 add(at, probe.part * area, placeOnSource(closest) - here, false);
@@ -128,7 +128,7 @@ void Polisher::take(const std::vector<Vec3f>& steps) {
 void Polisher::takeBackWorse(const std::vector<Vec3f>& steps, double farDistance) {
     std::vector<std::uint8_t> isWorse(m_level.triangleCount(), 0);
     const auto offOf = [&](const Vec3d& p, TriangleId near) {
-        return near == none ? 0.0 : std::sqrt(walkCloser(m_source, m_sourceAround, p, near).squaredDistance);
+        return near == none ? 0.0 : std::sqrt(walkCloser(m_from.mesh, m_from.around, p, near).squaredDistance);
     };
     // To reach a place of the source, the level may go as far off around it.
     std::vector<float> farthestAround(m_level.vertexCount(), 0);
@@ -191,7 +191,7 @@ void Polisher::bringBackFarthest(double farDistance) {
         if (isOnLine(VertexId(v))) return;
         const auto look = [&](TriangleId hit) {
             if (hit == none) return;
-            const Closest there = walkCloser(m_source, m_sourceAround, place(VertexId(v)), hit);
+            const Closest there = walkCloser(m_from.mesh, m_from.around, place(VertexId(v)), hit);
             if (there.squaredDistance < closest[v].squaredDistance) closest[v] = there;
         };
         for (const TriangleId t : m_around.of(VertexId(v))) {

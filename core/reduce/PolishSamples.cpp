@@ -6,84 +6,135 @@ namespace um {
 
 namespace {
 
-// A vertex of a protected line of the source pulls at the level's line like so many faces of its edges' squared length.
-constexpr double lineWeight = 2;
+// A vertex of a protected line of the source pulls at the level's line like so many faces of its edges' squared length:
+// enough that the line does not give way to the faces beside it.
+constexpr double lineWeight = 8;
 
-// Up to so many triangles of the source for each one of the level, the level is fine, or very fine.
-constexpr double fewForOne = 40;
-constexpr double veryFewForOne = 10;
-
-// Where the source's vertices are few for each triangle of a fine level, the way back from the level to the source must
-// tell of what lies between them: it counts twice where there are so many triangles of the source for one or fewer, and
-// less beyond.
-constexpr double doublyUpTo = 5;
-
-// With the centre as the only probe inside, sums up quadratic functions exactly.
-constexpr double cornerPartOfFew = 1.0 / 12;
-
-// Corners count beside many probes, since spikes have their tips there.
-constexpr double cornerPartOfMany = 1.0 / 48;
-
-// The centres of 4 x 4 equal triangles.
-std::vector<TriangleProbe> manyProbes() {
-    constexpr int n = 4;
-    constexpr double part = (1 - 3 * cornerPartOfMany) / (n * n);
-    std::vector<TriangleProbe> probes;
-    for (int i = 0; i < n; ++i)
-        for (int j = 0; i + j < n; ++j) {
-            probes.push_back({(i + 1.0 / 3) / n, (j + 1.0 / 3) / n, part});
-            if (i + j < n - 1) probes.push_back({(i + 2.0 / 3) / n, (j + 2.0 / 3) / n, part});
-        }
-    return probes;
-}
+// Of the source's vertices that have gone into one vertex of the level, at least so many are samples: many more do not
+// tell more.
+constexpr std::uint32_t enoughForVertex = 12;
 
 }  // namespace
 
-bool isFine(const Mesh& level, const Mesh& source) {
-    return double(source.triangleCount()) < fewForOne * double(level.triangleCount());
-}
-
-bool isVeryFine(const Mesh& level, const Mesh& source) {
-    return double(source.triangleCount()) < veryFewForOne * double(level.triangleCount());
-}
-
-void Polisher::takeSamples() {
-    const std::vector<VertexId>& destinations = m_provenance.destinations;
-    const std::size_t vertices = m_source.vertexCount();
-    if (isFine(m_level, m_source)) {
-        const double forOne =
-            double(m_source.triangleCount()) / double(std::max<std::size_t>(1, m_level.triangleCount()));
-        const double weight = 1 + std::min(1.0, doublyUpTo / forOne);
-        m_cornerPart = weight * cornerPartOfFew;
-        m_probes = {{1.0 / 3, 1.0 / 3, weight * (1 - 3 * cornerPartOfFew)}};
-    } else {
-        m_cornerPart = cornerPartOfMany;
-        m_probes = manyProbes();
-    }
+// Where each probe stands for its part of a triangle and each corner for a third of what one of them does, the centre
+// alone sums up quadratic functions exactly.
+void Polisher::placeProbes(const Probing& probing) {
+    const int n = probing.perSide;
+    m_cornerPart = probing.weight / (12 * n);
+    const double part = (probing.weight - 3 * m_cornerPart) / (n * n);
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; i + j < n; ++j) {
+            m_probes.push_back({(i + 1.0 / 3) / n, (j + 1.0 / 3) / n, part});
+            if (i + j < n - 1) m_probes.push_back({(i + 2.0 / 3) / n, (j + 2.0 / 3) / n, part});
+        }
     m_hits.assign(m_probes.size() * m_level.triangleCount(), none);
     m_vertexHits.assign(m_level.vertexCount(), none);
-    m_sourceAround = findVertexTriangles(m_source.triangles, vertices);
-    m_sourceSpheres = spheresOf(m_source);
-    std::vector<float> areas(m_source.triangleCount());
-    parallelFor(areas.size(), [&](std::size_t t) {
-        const Triangle& triangle = m_source.triangles[t];
-        areas[t] =
-            float(areaNormal(sourcePlace(triangle[0]), sourcePlace(triangle[1]), sourcePlace(triangle[2])).norm() / 2);
+}
+
+// All of the source's vertices where few have gone into one of the level. Where many have, some of them; and so that no
+// tip is overlooked, the one that is farthest off the level, and the one nearest to the level's vertex, which may go.
+void Polisher::takeSamples() {
+    const std::vector<VertexId>& destinations = m_provenance.destinations;
+    struct Group {
+        std::uint32_t vertices = 0, seen = 0, taken = 0;
+        double area = 0;
+        VertexId farthest = none, nearest = none;
+
+        std::uint32_t step() const { return std::max(1u, vertices / enoughForVertex); }
+    };
+    std::vector<Group> groups(m_level.vertexCount());
+    // What is not represented any more pulls at nothing.
+    const auto groupOf = [&](std::size_t v) {
+        const VertexId into = destinations[v];
+        return into == none || m_around.of(into).empty() ? nullptr : &groups[into];
+    };
+    for (std::size_t v = 0; v < destinations.size(); ++v)
+        if (Group* group = groupOf(v)) {
+            ++group->vertices;
+            group->area += double(m_from.areas[v]);
+        }
+    std::vector<float> offs(destinations.size());
+    const std::vector<Sphere> spheres = spheresOf(m_level);
+    parallelFor(destinations.size(), [&](std::size_t v) {
+        const Group* group = groupOf(v);
+        if (group == nullptr || group->step() == 1) return;
+        offs[v] = float(walkFromVertex(m_level, m_around, spheres, sourcePlace(v), destinations[v]).squaredDistance);
     });
-    m_samples.resize(vertices);
-    parallelFor(vertices, [&](std::size_t v) {
-        Sample& sample = m_samples[v];
-        sample.point = m_source.positions[v];
-        // What is not represented any more pulls at nothing.
-        if (destinations[v] == none) return;
-        for (const TriangleId t : m_sourceAround.of(VertexId(v))) sample.weight += areas[t] / 3;
-        const auto around = m_around.of(destinations[v]);
-        if (!around.empty()) sample.triangle = around.front();
+    const auto apart = [&](VertexId v) { return (sourcePlace(v) - place(destinations[v])).squaredNorm(); };
+    for (VertexId v = 0; v < destinations.size(); ++v) {
+        Group* group = groupOf(v);
+        if (group == nullptr || group->step() == 1) continue;
+        if (group->farthest == none || offs[v] > offs[group->farthest]) group->farthest = v;
+        if (group->nearest == none || apart(v) < apart(group->nearest)) group->nearest = v;
+    }
+    for (VertexId v = 0; v < destinations.size(); ++v)
+        if (Group* group = groupOf(v)) {
+            // One of each so many, but not always the same of a row: sources often are grids.
+            const std::uint32_t step = group->step(), turn = group->seen / step;
+            const bool isNext = group->seen++ % step == mixBits(destinations[v] + std::uint64_t(turn) * 7919) % step;
+            if (!isNext && v != group->farthest && v != group->nearest) continue;
+            Sample sample;
+            sample.point = m_from.mesh.positions[v];
+            sample.vertex = v;
+            // What is looked for stands for itself alone.
+            sample.weight = isNext ? -1 : m_from.areas[v];
+            if (isNext)
+                ++group->taken;
+            else
+                group->area -= double(m_from.areas[v]);
+            m_samples.push_back(sample);
+        }
+    for (Sample& sample : m_samples) {
+        const Group& group = groups[destinations[sample.vertex]];
+        if (sample.weight < 0) sample.weight = float(group.area / group.taken);
+    }
+}
+
+void Polisher::goOn(const Mesh& before, const std::vector<VertexId>& into) {
+    // Triangles that are left keep their order. Where some fell together besides, nobody knows which are.
+    const auto isLeft = [&](const Triangle& t) {
+        const VertexId a = into[t[0]], b = into[t[1]], c = into[t[2]];
+        return a != none && b != none && c != none && a != b && b != c && c != a;
+    };
+    std::vector<TriangleId> number(before.triangleCount(), none);
+    TriangleId left = 0;
+    for (std::size_t t = 0; t < number.size(); ++t)
+        if (isLeft(before.triangles[t])) number[t] = left++;
+    if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), none);
+    connect();
+    const auto stays = [&](VertexId v) { return into[v] != none && before.positions[v] == m_level.positions[into[v]]; };
+    const std::size_t probes = m_probes.size();
+    const std::vector<TriangleId> hits = std::exchange(m_hits, {}), vertexHits = std::exchange(m_vertexHits, {});
+    m_hits.resize(probes * m_level.triangleCount(), none);
+    m_vertexHits.resize(m_level.vertexCount(), none);
+    for (std::size_t t = 0; t < number.size(); ++t)
+        if (number[t] != none && std::all_of(before.triangles[t].begin(), before.triangles[t].end(), stays))
+            std::copy_n(hits.begin() + long(t * probes), probes, m_hits.begin() + long(number[t] * probes));
+    for (VertexId v = 0; v < before.vertexCount(); ++v)
+        if (stays(v)) m_vertexHits[into[v]] = vertexHits[v];
+    const std::vector<Sphere> spheres = spheresOf(m_level);
+    parallelFor(m_samples.size(), [&](std::size_t s) {
+        Sample& sample = m_samples[s];
+        const Triangle& old = before.triangles[sample.triangle];
+        sample.triangle = number[sample.triangle];
+        if (sample.triangle != none) return;
+        for (const VertexId v : old)
+            if (into[v] != none && !m_around.of(into[v]).empty()) {
+                set(sample, walkFromVertex(m_level, m_around, spheres, sample.point.cast<double>(), into[v]));
+                return;
+            }
+        sample.triangle = 0;
+        sample.weight = 0;
     });
+    takeLineSamples();
+    m_sections = sectionOfTriangles(m_level);
+    m_worstAtStart = -1;
 }
 
 // The vertices of the source's lines that contraction has brought to vertices of the level's lines.
 void Polisher::takeLineSamples() {
+    m_lineNeighbours.clear();
+    m_lineSamples.clear();
     m_lineNumber.assign(m_level.vertexCount(), none);
     for (const auto& [a, b] : m_provenance.levelLines)
         for (const auto& [from, to] : {std::pair(a, b), std::pair(b, a)}) {
@@ -93,16 +144,16 @@ void Polisher::takeLineSamples() {
             }
             m_lineNeighbours[m_lineNumber[from]].push_back(to);
         }
-    std::vector<float> weights(m_source.vertexCount(), 0);
+    std::vector<float> weights(m_from.mesh.vertexCount(), 0);
     for (const auto& [a, b] : m_provenance.sourceLines) {
-        const float squared = (m_source.positions[a] - m_source.positions[b]).squaredNorm();
+        const float squared = (m_from.mesh.positions[a] - m_from.mesh.positions[b]).squaredNorm();
         weights[a] += squared / 2;
         weights[b] += squared / 2;
     }
     for (VertexId v = 0; v < weights.size(); ++v) {
         const VertexId at = m_provenance.destinations[v];
         if (weights[v] > 0 && at != none && m_lineNumber[at] != none)
-            m_lineSamples.push_back({m_source.positions[v], float(lineWeight) * weights[v], at, at});
+            m_lineSamples.push_back({m_from.mesh.positions[v], float(lineWeight) * weights[v], at, at});
     }
 }
 

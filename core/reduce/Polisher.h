@@ -1,16 +1,12 @@
 #pragma once
-/// The working state of a polish: a level, points of its source with their closest places, and what is done with them.
+/// Moving the vertices of a level, flipping its edges and putting vertices in, to lie closer to its source.
 #include "base/Parallel.h"
+#include "reduce/Insertion.h"
 #include "reduce/Polish.h"
-#include "reduce/SurfaceWalk.h"
 
 #include <cmath>
 
 namespace um {
-
-// Whether there are few triangles of the source for each one of the level.
-bool isFine(const Mesh& level, const Mesh& source);
-bool isVeryFine(const Mesh& level, const Mesh& source);
 
 // 1 for an equilateral triangle, 0 for a needle.
 inline double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
@@ -24,26 +20,40 @@ struct TriangleProbe {
     double second, third, part;
 };
 
-/// One polish, from Polish.cpp: samples (PolishSamples.cpp) and their closest places (PolishClosest.cpp), moves
-/// (PolishMoves.cpp), flips and new vertices (PolishChanges.cpp).
+// How densely the way back from a level to its source is probed.
+struct Probing {
+    int perSide = 1;    // each triangle is cut into so many times so many equal ones, whose centres are probes
+    double weight = 1;  // of all probes and corners of a triangle, over that of the source's vertices
+};
+
+/// Moves the vertices of a level to lie closer to its source, flips its edges and puts vertices in. Least squares: each
+/// vertex of the source pulls at its closest place on the level, and the vertices of the level go where all pulls
+/// together are least; and again. Vertices of protected lines follow the lines of the source; corners and what is
+/// locked stay. No triangle is turned over or becomes a needle.
+/// Samples and probes are in PolishSamples.cpp, their closest places in PolishClosest.cpp, moves in PolishMoves.cpp,
+/// flips and new vertices in PolishChanges.cpp.
+/// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
-    Polisher(Mesh& level, const Mesh& source, const Provenance& provenance)
-        : m_level(level), m_source(source), m_provenance(provenance), m_sections(sectionOfTriangles(level)) {
-        connect();
-        takeSamples();
-        takeLineSamples();
-    }
+    /// Keeps references to all but `probing`.
+    Polisher(Mesh& level, const PolishSource& source, const Provenance& provenance, const Probing& probing);
 
-    void findFirstClosest(const Progress& progress);
-    void findClosest(const Progress& progress);
-    void findClosestOfChanged(const Progress& progress);
+    /// @param rounds      each finds closest places and moves; from the second on, edges are flipped too
+    /// @param insertions  vertices to be put in before that, in the second round, where the source is farthest off,
+    /// each
+    ///                    of them two triangles more; fewer where nothing may be split
+    /// @throws Cancelled
+    void improve(int rounds, std::size_t insertions, const Progress& progress);
 
-    void moveVertices(const Progress& progress);
-    void flipEdges(const Progress& progress);
-    std::size_t insertAtWorst(std::size_t most);
+    /// The new vertices since the last time; `level` has positions, influences and blend shapes for them.
     std::vector<Birth> finish();
 
+    /// The level and its provenance have become those of a coarser one, and what is known of its surface goes along.
+    /// @param before  what the level was
+    /// @param into    for each of its vertices, where it went, or `none`
+    void goOn(const Mesh& before, const std::vector<VertexId>& into);
+
+private:
     double areaOfSource() const {
         double sum = 0;
         for (const Sample& sample : m_samples) sum += double(sample.weight);
@@ -56,7 +66,6 @@ public:
         return sum;
     }
 
-private:
     // A step that would turn a triangle by more than this cosine says is shortened.
     static constexpr double leastTurn = 0.5;
 
@@ -66,7 +75,8 @@ private:
     // A vertex of the source, with its closest place on the level.
     struct Sample {
         Vec3f point;
-        float weight = 0;  // area
+        VertexId vertex = 0;  // of the source
+        float weight = 0;     // area
         TriangleId triangle = 0;
         float second = 0, third = 0;
         float distance = 0;
@@ -89,18 +99,26 @@ private:
     };
 
     Vec3d place(VertexId v) const { return m_level.positions[v].cast<double>(); }
-    Vec3d sourcePlace(std::size_t s) const { return m_source.positions[s].cast<double>(); }
+    Vec3d sourcePlace(std::size_t s) const { return m_from.mesh.positions[s].cast<double>(); }
 
+    void placeProbes(const Probing& probing);
     void takeSamples();
     void takeLineSamples();
     void followLine(LineSample& sample) const;
     void connect();
+    void findFirstClosest(const Progress& progress);
+    void findClosest(const Progress& progress);
+    void findClosestOfChanged(const Progress& progress);
+    void insertVertices(std::size_t count, const Progress& progress);
+    std::size_t insertAtWorst(std::size_t most);
+    void flipEdges(const Progress& progress);
+    void moveVertices(const Progress& progress);
     void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;
     TriangleId sourceTriangleNear(TriangleId t, const Vec3d& p) const;
     TriangleId sourceTriangleNearVertex(VertexId v) const;
     TriangleId closestAround(const NearestSample& nearest, const Vec3d& p) const;
     Vec3d placeOnSource(const Closest& closest) const {
-        const Triangle& hit = m_source.triangles[closest.triangle];
+        const Triangle& hit = m_from.mesh.triangles[closest.triangle];
         return closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2]));
     }
     static void set(Sample& sample, const Closest& closest);
@@ -125,10 +143,9 @@ private:
     bool isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const;
 
     Mesh& m_level;
-    const Mesh& m_source;
+    const PolishSource& m_from;
     const Provenance& m_provenance;
-    VertexTriangles m_around, m_sourceAround;
-    std::vector<Sphere> m_sourceSpheres;
+    VertexTriangles m_around;
     std::vector<TriangleProbe> m_probes;
     double m_cornerPart = 0;  // of a triangle's area, for each of its corners as a probe
     // Triangles of the source, closest to each probe of each triangle and to each vertex; none if not known.
@@ -137,6 +154,7 @@ private:
     std::vector<float> m_offs;   // of each triangle's probes and corners, the farthest before the step
     double m_worstAtStart = -1;  // how far off anything was before the first step; below 0 until then
     std::vector<Sample> m_samples;
+    bool m_isPlaced = false;                   // whether a closest place is known of the samples
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
     std::vector<TriangleId> m_changed;  // since closest places were found

@@ -4,23 +4,16 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 #include "mesh/Normals.h"
-#include "reduce/Contraction.h"
-#include "reduce/Polish.h"
+#include "reduce/Descent.h"
 #include "reduce/Visibility.h"
 
-#include <cmath>
+#include <mutex>
 
 namespace um {
 
 namespace {
 
 constexpr double keepNormalsAbove = 0.25;
-
-std::vector<std::uint32_t> partOfSections(const Mesh& mesh) {
-    std::vector<std::uint32_t> parts;
-    for (const Section& section : mesh.sections) parts.push_back(section.part);
-    return parts;
-}
 
 // The vertices that must stay: guarded by hold, or of parts that are not to be reduced.
 std::vector<std::uint8_t> lockedVertices(const Mesh& mesh, const std::vector<GuardValue>& guard,
@@ -81,38 +74,6 @@ std::size_t dropUnseen(Mesh& mesh, const std::vector<std::uint8_t>& locked, cons
     return unseen;
 }
 
-// The vertices of `level` have been moved from where they were in `before`, and others were put in: what its wedges
-// carry follows.
-void moveAttributes(const WorkingMesh& before, const std::vector<Birth>& births, Mesh& level) {
-    if (before.attributes.channels() == 0) return;
-    Attributes attributes = before.attributes;
-    const auto placeBefore = [&](VertexId v) {
-        return v < before.vertexCount() ? before.place(v) : births[v - before.vertexCount()].place;
-    };
-    for (const Birth& birth : births) {
-        std::array<Vec3d, 3> steps;
-        for (std::size_t k = 0; k < 3; ++k) steps[k] = birth.place - placeBefore(birth.corners[k]);
-        attributes.addBetween(birth.wedges, birth.shares, steps);
-    }
-    std::vector<std::uint8_t> moved(attributes.wedgeCount(), 0);
-    for (std::size_t t = 0; t < level.triangleCount(); ++t)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const WedgeId w = level.wedges[t][k];
-            const VertexId v = level.triangles[t][k];
-            const Vec3d old = placeBefore(v);
-            if (moved[w] != 0 || level.positions[v] == Vec3f(old.cast<float>())) continue;
-            moved[w] = 1;
-            attributes.follow(w, level.positions[v].cast<double>() - old);
-        }
-    attributes.store(level);
-}
-
-// So many vertices are left for the polish to put in: few enough that the rest of the surface does not suffer.
-std::size_t insertionsFor(std::size_t targetTriangles, const ReduceSettings& settings) {
-    constexpr double share = 0.004;
-    return settings.polish ? std::size_t(share * double(targetTriangles)) : 0;
-}
-
 // Nothing but what is held would be left: everything else would be ruined for a target that cannot be met.
 void requireMoreThanHeld(const Mesh& mesh, const std::vector<std::uint8_t>& locked, std::size_t target) {
     if (locked.empty()) return;
@@ -141,20 +102,28 @@ std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {
     return result;
 }
 
-// What a reduction starts from: the source, or a copy without what was dropped beforehand.
+// What a reduction goes by: the source, or a copy without what was dropped beforehand.
 struct Reduction::Prepared {
     const Mesh& source;
     ReduceSettings settings;
     std::optional<Mesh> changed;
-    bool keepsNormals = false;
-    std::vector<LineEdge> lines;
+    DescentSettings descent;
+    mutable std::once_flag polishOnce;
+    mutable std::optional<PolishSource> polishSource;
+
+    Prepared(const Mesh& mesh, const ReduceSettings& how) : source(mesh), settings(how) {}
 
     const Mesh& mesh() const { return changed ? *changed : source; }
+
+    const PolishSource& forPolish() const {
+        std::call_once(polishOnce, [&] { polishSource.emplace(mesh()); });
+        return *polishSource;
+    }
 };
 
 Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSettings& settings, const Progress& progress) {
     requireSound(source, "The mesh");
-    const auto prepared = std::make_shared<Prepared>(Prepared{source, settings, {}, false, {}});
+    const auto prepared = std::make_shared<Prepared>(source, settings);
     const std::vector<GuardValue> guard =
         settings.guard.empty() ? std::vector<GuardValue>() : guardOfVertices(settings.guard, source);
     const std::vector<std::uint8_t> locked = lockedVertices(source, guard, settings.onlyParts);
@@ -167,21 +136,21 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
         m_notes.joinedVertices = joinNearPieces(*prepared->changed, settings.joinWithin, locked);
     const Mesh& mesh = prepared->mesh();
     if (enough > 1) requireMoreThanHeld(mesh, locked, enough);
-    prepared->keepsNormals =
+    Treatment& treatment = prepared->descent.treatment;
+    treatment.protect = settings.protect;
+    treatment.topology = settings.joinWithin > 0 ? TopologyRule::MayChange : settings.topology;
+    treatment.keepsNormals =
         !mesh.normals.empty() && (settings.normals == NormalTreatment::Keep ||
                                   (settings.normals == NormalTreatment::Automatic &&
                                    double(enough) >= keepNormalsAbove * double(source.triangleCount())));
-    const std::vector<float> factors = errorFactors(mesh, guard, settings.silhouetteWeight,
-                                                    progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
-    const TopologyRule topology = settings.joinWithin > 0 ? TopologyRule::MayChange : settings.topology;
-    WorkingMesh working(mesh,
-                        {settings.protect, topology, prepared->keepsNormals, factors, locked, settings.knownQuadrics},
-                        progress.span(0.7, 1));
-    prepared->lines = working.lines();
-    std::vector<std::size_t> leastOfParts;
-    if (settings.leastOfPart > 0) leastOfParts.assign(mesh.parts.size(), settings.leastOfPart);
-    m_contraction = std::make_unique<Contraction>(std::move(working), trianglesByPart(mesh), std::move(leastOfParts),
-                                                  partOfSections(mesh));
+    treatment.factors = errorFactors(mesh, guard, settings.silhouetteWeight,
+                                     progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
+    treatment.locked = locked;
+    treatment.knownQuadrics = settings.knownQuadrics;
+    WorkingMesh working(mesh, treatment, progress.span(0.7, 1));
+    prepared->descent.sourceLines = working.lines();
+    if (settings.leastOfPart > 0) prepared->descent.leastOfParts.assign(mesh.parts.size(), settings.leastOfPart);
+    m_contraction = std::make_unique<Contraction>(std::move(working), mesh, prepared->descent.leastOfParts);
     m_prepared = prepared;
 }
 
@@ -190,36 +159,53 @@ Reduction::~Reduction() = default;
 Reduction::Reduction(const Reduction& other)
     : m_prepared(other.m_prepared),
       m_notes(other.m_notes),
-      m_insertions(other.m_insertions),
+      m_target(other.m_target),
       m_contraction(std::make_unique<Contraction>(*other.m_contraction)) {}
 
 Reduction::Reduction(Reduction&& other) noexcept = default;
 
-bool Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
+bool Reduction::isPolished() const {
+    const std::size_t all = m_prepared->mesh().triangleCount();
+    return m_prepared->settings.polish && m_target > 0 && m_target < all && m_contraction->triangles() > 0;
+}
+
+// Where to leave off for what comes after: the polish, if there is one.
+std::size_t Reduction::pause() const {
+    return isPolished() ? startOfDescent(m_target, m_prepared->mesh().triangleCount()) : m_target;
+}
+
+void Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
-    m_insertions = insertionsFor(targetTriangles, m_prepared->settings);
-    m_contraction->contractTo(targetTriangles - 2 * m_insertions, progress);
+    m_target = targetTriangles;
+    if (pause() < m_contraction->triangles()) m_contraction->contractTo(pause(), progress);
     m_contraction->finish();
-    const std::size_t left = m_contraction->triangles();
-    m_insertions = left < targetTriangles ? std::min(m_insertions, (targetTriangles - left) / 2) : 0;
-    return left <= targetTriangles;
 }
 
 std::size_t Reduction::triangles() const {
-    return m_contraction->triangles() + 2 * m_insertions;
+    const std::size_t there = m_contraction->triangles();
+    return there <= pause() ? std::min(there, m_target) : there;
 }
 
 Mesh Reduction::mesh(const Progress& progress) const {
     const Mesh& source = m_prepared->mesh();
-    const WorkingMesh& working = m_contraction->mesh();
-    Mesh result = working.finish(source);
-    if (m_prepared->settings.polish && triangles() > 0 && triangles() < source.triangleCount()) {
-        const Provenance provenance{m_contraction->destinations(), working.kinds, m_prepared->lines, working.lines(),
-                                    working.attributes.wedgeCount()};
-        moveAttributes(working, polish(result, source, provenance, m_insertions, progress), result);
+    Mesh level;
+    if (!isPolished()) {
+        level = m_contraction->mesh().finish(source);
+    } else {
+        level = descend(*m_contraction, m_prepared->forPolish(), m_prepared->descent, m_target, progress);
+        if (level.triangleCount() > m_target) {
+            // What was polished on the way did not go far enough; it may without.
+            Contraction straight = *m_contraction;
+            const Progress rest = progress.span(1, 1);
+            if (straight.contractTo(m_target, rest)) {
+                straight.finish();
+                level = descend(straight, m_prepared->forPolish(), m_prepared->descent, m_target, rest);
+            }
+        }
     }
-    if (!source.normals.empty() && !m_prepared->keepsNormals) makeNormals(result, m_prepared->settings.creaseDegrees);
-    return result;
+    if (!source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
+        makeNormals(level, m_prepared->settings.creaseDegrees);
+    return level;
 }
 
 Reduced reduceMesh(const Mesh& source, std::size_t targetTriangles, const ReduceSettings& settings,
@@ -234,8 +220,9 @@ Reduced reduceMesh(const Mesh& source, std::size_t targetTriangles, const Reduce
     }
     const double polishFrom = settings.polish ? 0.5 : 0.95;
     Reduction reduction(source, targetTriangles, settings, progress.span(0, 0.15));
-    result.targetMet = reduction.reduceTo(targetTriangles, progress.span(0.15, polishFrom));
+    reduction.reduceTo(targetTriangles, progress.span(0.15, polishFrom));
     result.mesh = reduction.mesh(progress.span(polishFrom, 1));
+    result.targetMet = result.mesh.triangleCount() <= targetTriangles;
     result.notes = reduction.notes();
     progress.at(1);
     return result;

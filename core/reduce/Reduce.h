@@ -12,6 +12,8 @@
 
 namespace um {
 
+class Contraction;
+
 enum class NormalTreatment {
     Automatic,  ///< interpolated where at least a quarter of the triangles stay, else made anew
     Keep,       ///< interpolated from the source
@@ -71,8 +73,8 @@ struct Reduced {
 /// UV seams hold together: positions are shared across them, and they are straightened only along themselves. No
 /// contraction changes the topology (link condition), turns a triangle over or makes a needle. UVs, normals, colours,
 /// skin and blend shapes go along. The source is not changed. The same input gives the same bytes whatever the number
-/// of threads. Costs O(t log t); about 100 bytes a source triangle, and more where a fine level is polished: 170 where
-/// a quarter of the triangles stays, 270 where half does.
+/// of threads. Costs O(t log t); about 100 bytes a source triangle, and more where a fine level is polished: 190 where
+/// a quarter of the triangles stays, 290 where half does.
 /// @throws MeshError  if the source is not sound, targetTriangles is 0, or settings name parts that are not there
 /// @throws Cancelled
 /// Source: Garland & Heckbert 1997 (quadrics); Hoppe 1999 (attributes); Dey, Edelsbrunner, Guha & Nekhayev 1999 (link
@@ -93,20 +95,24 @@ public:
     Reduction(Reduction&& other) noexcept;
     Reduction& operator=(const Reduction& other) = delete;
 
-    /// Goes on to `targetTriangles`. @returns whether that was met
-    bool reduceTo(std::size_t targetTriangles, const Progress& progress);
+    /// Goes on to `targetTriangles`, or as near to it as can be.
+    void reduceTo(std::size_t targetTriangles, const Progress& progress);
+    /// About as many as mesh() will have: the target, or more where it cannot be met.
     std::size_t triangles() const;
-    /// What there is now.
+    /// What there is now, polished if wanted.
     Mesh mesh(const Progress& progress) const;
     const ReduceNotes& notes() const { return m_notes; }
 
 private:
     struct Prepared;
 
+    bool isPolished() const;
+    std::size_t pause() const;
+
     std::shared_ptr<const Prepared> m_prepared;
     ReduceNotes m_notes;
-    std::size_t m_insertions = 0;  // vertices, two triangles each, that mesh() puts in
-    std::unique_ptr<class Contraction> m_contraction;
+    std::size_t m_target = 0;
+    std::unique_ptr<Contraction> m_contraction;
 };
 
 }  // namespace um

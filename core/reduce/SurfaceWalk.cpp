@@ -27,6 +27,12 @@ Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
     return widened(corners[0] + centre, centre.norm());
 }
 
+// Whether all of the triangle within is farther off than the best so far.
+bool isBeyond(const Sphere& sphere, const Vec3f& p, const Closest& best) {
+    const float reach = sphere.radius + float(std::sqrt(best.squaredDistance));
+    return (sphere.centre - p).squaredNorm() > reach * reach;
+}
+
 }  // namespace
 
 Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t) {
@@ -72,14 +78,22 @@ std::vector<Sphere> spheresOf(const Mesh& mesh) {
     return spheres;
 }
 
+Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres,
+                       const Vec3d& p, VertexId start) {
+    const std::span<const TriangleId> fan = around.of(start);
+    Closest best = closestOf(mesh, p, fan.front());
+    for (const TriangleId t : fan.subspan(1)) {
+        if (isBeyond(spheres[t], p.cast<float>(), best)) continue;
+        const Closest there = closestOf(mesh, p, t);
+        if (there.squaredDistance < best.squaredDistance) best = there;
+    }
+    return walkCloser(mesh, around, p, best.triangle);
+}
+
 Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
                    TriangleId start) {
     constexpr int mostSteps = 16;
     Closest best = closestOf(mesh, p, start);
-    const auto isTooFar = [&, near = p.cast<float>().eval()](const Sphere& sphere) {
-        const float reach = sphere.radius + float(std::sqrt(best.squaredDistance));
-        return (sphere.centre - near).squaredNorm() > reach * reach;
-    };
     TriangleId before = none;
     for (int step = 0; step < mostSteps; ++step) {
         const Triangle from = mesh.triangles[best.triangle];
@@ -88,7 +102,7 @@ Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::v
             // What lay around the last triangle too has been looked at.
             if (before != none && contains(mesh.triangles[before], v)) continue;
             for (const TriangleId t : around.of(v)) {
-                if (isTooFar(spheres[t])) continue;
+                if (isBeyond(spheres[t], p.cast<float>(), best)) continue;
                 const Closest there = closestOf(mesh, p, t);
                 if (there.squaredDistance < best.squaredDistance) best = there;
             }

@@ -34,9 +34,14 @@ struct Sphere {
 /// The smallest sphere around each triangle, a little wider for the rounding.
 std::vector<Sphere> spheresOf(const Mesh& mesh);
 
+/// The same from the closest of the triangles around a vertex.
+/// @param spheres  of the mesh: triangles too far off are left out by them
+/// @param start    a vertex of one triangle at least
+Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres,
+                       const Vec3d& p, VertexId start);
+
 /// Like `walkCloser`, looking at all triangles around each on the way: finds past small bumps, at several times the
 /// cost.
-/// @param spheres  of the mesh: triangles too far off are left out by them
 Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
                    TriangleId start);
 

@@ -86,7 +86,7 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
         if (!source.wedges.empty()) joinEqualWedges();
     }
     progress.at(0.6);
-    prepareVertices(treatment.factors, treatment.locked);
+    prepareVertices(treatment);
     if (!treatment.knownQuadrics.empty()) quadrics = treatment.knownQuadrics;
     progress.at(1);
 }
@@ -216,12 +216,30 @@ bool WorkingMesh::influencesChangeAt(VertexId v, const std::vector<Spoke>& spoke
     });
 }
 
+Kind WorkingMesh::kindOf(VertexId v, const std::vector<Spoke>& spokes, const Treatment& treatment) const {
+    if (!treatment.knownKinds.empty()) return treatment.knownKinds[v];
+    int lines = 0;
+    bool isHard = !treatment.locked.empty() && treatment.locked[v] != 0, isBroken = false;
+    for (const Spoke& spoke : spokes) {
+        const Protection protection = protectionOf(spoke);
+        isBroken = isBroken || spoke.broken;
+        isHard = isHard || protection == Protection::Hard;
+        lines += protection != Protection::Off ? 1 : 0;
+    }
+    const bool skinIsHard = m_protect.skin == Protection::Hard && !influences.empty();
+    if (isHard || (skinIsHard && influencesChangeAt(v, spokes))) return Kind::Locked;
+    if (lines == 0) return Kind::Interior;
+    return lines == 2 && !isBroken ? Kind::Feature : Kind::Corner;
+}
+
 // Kinds, quadrics and attribute sums in one walk around each vertex.
-void WorkingMesh::prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked) {
+void WorkingMesh::prepareVertices(const Treatment& treatment) {
+    const std::vector<float>& factors = treatment.factors;
+    const std::vector<Kind>& known = treatment.knownKinds;
     kinds.assign(positions.size(), Kind::Corner);
     if (!wedges.empty()) hasManyWedges.assign(positions.size(), 0);
     quadrics.resize(positions.size());
-    const bool skinIsHard = m_protect.skin == Protection::Hard && !influences.empty();
+    const auto mayBeOnLine = [&](VertexId v) { return known.empty() || known[v] != Kind::Interior; };
     parallelRanges(positions.size(), [&](std::size_t begin, std::size_t end) {
         std::vector<Spoke> spokes;
         std::vector<std::pair<WedgeId, AttributeSums>> sums;
@@ -233,21 +251,10 @@ void WorkingMesh::prepareVertices(const std::vector<float>& factors, const std::
             forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
             if (corners <= poleTriangles) {
                 spokesOf(v, spokes);
-                int lines = 0;
-                bool isHard = !locked.empty() && locked[v] != 0, isBroken = false;
-                for (const Spoke& spoke : spokes) {
-                    const Protection protection = protectionOf(spoke);
-                    isBroken = isBroken || spoke.broken;
-                    isHard = isHard || protection == Protection::Hard;
-                    if (protection == Protection::Off) continue;
-                    ++lines;
-                    addLine(v, spoke, sum);
-                }
-                isHard = isHard || (skinIsHard && influencesChangeAt(v, spokes));
-                kinds[v] = isHard                    ? Kind::Locked
-                           : lines == 0              ? Kind::Interior
-                           : lines == 2 && !isBroken ? Kind::Feature
-                                                     : Kind::Corner;
+                kinds[v] = kindOf(v, spokes, treatment);
+                if (kinds[v] != Kind::Interior)
+                    for (const Spoke& spoke : spokes)
+                        if (mayBeOnLine(spoke.vertex) && protectionOf(spoke) != Protection::Off) addLine(v, spoke, sum);
             }
             const double factor = factors.empty() ? 1.0 : double(factors[v]);
             sum *= factor;

@@ -38,6 +38,8 @@ struct Treatment {
     bool keepsNormals = false;         ///< whether normals are carried along, and count
     std::vector<float> factors;        ///< by which each vertex's error counts, or empty
     std::vector<std::uint8_t> locked;  ///< vertices that must stay, or empty
+    /// Of each vertex, where they are known from before: a coarse surface has bends that are no creases. Or empty.
+    std::vector<Kind> knownKinds;
     /// What is already known of the error at each vertex, counted from it, instead of what its triangles say; or empty.
     std::vector<StoredQuadric> knownQuadrics;
 };
@@ -118,7 +120,8 @@ private:
     bool isAnyWedgeShared() const;
     void joinEqualWedges();
     void linkCorners();
-    void prepareVertices(const std::vector<float>& factors, const std::vector<std::uint8_t>& locked);
+    void prepareVertices(const Treatment& treatment);
+    Kind kindOf(VertexId v, const std::vector<Spoke>& spokes, const Treatment& treatment) const;
     void addTriangle(VertexId v, CornerId c, Quadric& sum, std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;
     void addLine(VertexId v, const Spoke& spoke, Quadric& sum) const;
     bool influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const;

@@ -15,7 +15,7 @@ bool near(double a, double b, double tolerance) {
 }
 
 Contraction contractionOf(const Mesh& mesh) {
-    return {WorkingMesh(mesh, {}, Progress()), trianglesByPart(mesh), {}, {0}};
+    return {WorkingMesh(mesh, {}, Progress()), mesh, {}};
 }
 
 // What is left when all allowed contractions down to `target` are done, none looser than that.

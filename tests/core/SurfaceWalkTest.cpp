@@ -63,6 +63,10 @@ private slots:
             const Closest closer = walkCloser(sphere, around, p, start);
             QVERIFY(closer.squaredDistance >= least);
             QVERIFY(closer.squaredDistance <= closestOf(sphere, p, start).squaredDistance);
+            // Seen from outside, a ball has nowhere else to stop.
+            const Vec3d outside = p * (1.05 / std::min(1.0, p.norm()));
+            QCOMPARE(walkFromVertex(sphere, around, spheres, outside, near).squaredDistance,
+                     leastSquaredDistance(sphere, outside));
         }
     }
 

@@ -1,0 +1,228 @@
+// The last stretch of a reduction: contracted and polished in turns.
+#include "measure/Deviation.h"
+#include "measure/TextureDrift.h"
+#include "mesh/Statistics.h"
+#include "reduce/Descent.h"
+#include "reduce/Reduce.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+#include <cmath>
+
+using namespace um;
+
+namespace {
+
+Mesh reduced(const Mesh& mesh, std::size_t target, ReduceSettings settings = {}) {
+    return reduceMesh(mesh, target, settings, Progress()).mesh;
+}
+
+double waves(double x, double z) {
+    return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z) + 0.01 * std::sin(40 * x) * std::sin(37 * z);
+}
+
+// A contraction that paused where a descent begins, and the descent from there.
+struct Run {
+    const Mesh& source;
+    std::size_t target;
+    DescentSettings settings;
+    Contraction contraction;
+
+    Run(const Mesh& mesh, std::size_t triangles, const Treatment& treatment = {})
+        : source(mesh),
+          target(triangles),
+          settings{treatment, {}, {}},
+          contraction(WorkingMesh(mesh, treatment, Progress()), mesh, {}) {
+        settings.sourceLines = contraction.mesh().lines();
+        contraction.contractTo(startOfDescent(target, mesh.triangleCount()), Progress());
+        contraction.finish();
+    }
+
+    Mesh descend() const { return um::descend(contraction, PolishSource(source), settings, target, Progress()); }
+};
+
+}  // namespace
+
+class DescentTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void pausesAboveTheTarget() {
+        for (const std::size_t source : {10000u, 1000000u}) {
+            std::size_t before = 0;
+            for (std::size_t target = 2; target < source; target = target * 3 / 2 + 1) {
+                const std::size_t pause = startOfDescent(target, source);
+                QVERIFY(pause <= 3 * target);
+                // What is left to the last polish to put in is little.
+                QVERIFY(pause >= target - target / 100);
+                QVERIFY(pause >= before);
+                before = target;
+            }
+        }
+    }
+
+    // Of a handful of triangles each is where it is for a reason, and close to the source there is nothing to be won.
+    void goesStraightWhereNothingIsToBeWon() {
+        for (const std::size_t target : {1u, 2u, 4u}) QCOMPARE(startOfDescent(target, 100000), target);
+        QCOMPARE(startOfDescent(90000, 100000), std::size_t(90000));
+    }
+
+    void meetsTheCount() {
+        const Mesh sphere = test::makeSphere(1, 60);
+        for (const std::size_t target : {5000u, 1501u, 700u, 100u, 20u}) {
+            const Mesh level = Run(sphere, target).descend();
+            requireSound(level, "the level");
+            QCOMPARE(level.triangleCount(), target & ~std::size_t(1));  // a closed surface has an even number
+            const Statistics s = gatherStatistics(level, Progress()).whole;
+            QCOMPARE(s.borderEdges, std::size_t(0));
+            QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+        }
+    }
+
+    void comesCloserTheCoarserTheLevel() {
+        const Mesh sheet = test::makeSheet(300, 300, 1, 1, waves);
+        ReduceSettings plainly;
+        plainly.polish = false;
+        double before = 1;
+        for (const auto& [target, goal] : {std::pair(40000u, 0.97), std::pair(9000u, 0.85), std::pair(1500u, 0.75)}) {
+            const Deviation plain = measureDeviation(sheet, reduced(sheet, target, plainly), {}, Progress());
+            const Mesh level = reduced(sheet, target);
+            const Deviation better = measureDeviation(sheet, level, {}, Progress());
+            const double share = better.rms / plain.rms;
+            QVERIFY2(share < goal, qPrintable(QString("%1 at %2").arg(share).arg(target)));
+            QVERIFY2(better.max < plain.max, qPrintable(QString("%1, %2").arg(better.max).arg(plain.max)));
+            QCOMPARE(test::trianglesFacingAway(level, {0, 1, 0}), std::size_t(0));
+            QVERIFY(share < before + 0.05);
+            before = share;
+        }
+    }
+
+    void leavesTheContractionAsItIs() {
+        const Mesh sphere = test::makeSphere(1, 40);
+        const Run run(sphere, 300);
+        const std::size_t paused = run.contraction.triangles();
+        const Mesh first = run.descend(), second = run.descend();
+        QCOMPARE(run.contraction.triangles(), paused);
+        QCOMPARE(first.positions, second.positions);
+        QCOMPARE(first.triangles, second.triangles);
+    }
+
+    // What lies below the target already is polished only.
+    void polishesWhatIsCoarseEnough() {
+        const Mesh sphere = test::makeSphere(1, 40);
+        Run run(sphere, 600);
+        run.contraction.contractTo(500, Progress());
+        run.contraction.finish();
+        const Mesh level = run.descend();
+        QVERIFY(level.triangleCount() >= 500 && level.triangleCount() <= 600);
+    }
+
+    // The bends of a coarse ball are no creases: they must not keep it from becoming coarser.
+    void takesNoBendForACrease() {
+        ReduceSettings settings;
+        settings.protect = parseProtect("creases=hard 25deg");
+        const Reduced ball = reduceMesh(test::makeSphere(1, 40), 60, settings, Progress());
+        QVERIFY(ball.targetMet);
+        QCOMPARE(ball.mesh.triangleCount(), std::size_t(60));
+    }
+
+    void keepsCreasesThatThereAre() {
+        // A box with waves on its sides: without care the polish would round its edges off.
+        Mesh box = test::makeBox({2, 2, 2}, 60);
+        for (Vec3f& p : box.positions)
+            if (std::abs(p.x()) < 0.99f && std::abs(p.z()) < 0.99f)
+                p.y() *=
+                    1 + 0.02f * std::sin(9 * p.x()) * std::sin(7 * p.z()) * (1 - p.x() * p.x()) * (1 - p.z() * p.z());
+        ReduceSettings settings;
+        settings.protect = parseProtect("creases=on");
+        const Mesh level = reduced(box, 400, settings);
+        int found = 0;
+        for (const float x : {-1.0f, 1.0f})
+            for (const float y : {-1.0f, 1.0f})
+                for (const float z : {-1.0f, 1.0f})
+                    found += std::any_of(level.positions.begin(), level.positions.end(),
+                                         [&](const Vec3f& p) { return (p - Vec3f(x, y, z)).norm() < 1e-3f; })
+                                 ? 1
+                                 : 0;
+        QCOMPARE(found, 8);
+    }
+
+    void keepsHardBordersBitForBit() {
+        const Mesh sheet = test::makeSheet(80, 80, 1, 1, waves);
+        ReduceSettings settings;
+        settings.protect.borders = Protection::Hard;
+        const Mesh level = reduced(sheet, 800, settings);
+        const auto onBorder = [](const Vec3f& p) { return p.x() == 0 || p.x() == 1 || p.z() == 0 || p.z() == 1; };
+        const auto borderOf = [&](const Mesh& mesh) {
+            std::vector<std::array<float, 3>> places;
+            for (const Vec3f& p : mesh.positions)
+                if (onBorder(p)) places.push_back({p.x(), p.y(), p.z()});
+            std::sort(places.begin(), places.end());
+            return places;
+        };
+        QCOMPARE(borderOf(level).size(), std::size_t(320));
+        QVERIFY(borderOf(level) == borderOf(sheet));
+    }
+
+    // Borders are drawn along themselves, not to where the faces beside them would have them.
+    void keepsBordersInTheirPlace() {
+        const Mesh sheet = test::makeSheet(300, 300, 1, 1, waves);
+        for (const std::size_t target : {20000u, 1200u}) {
+            const Box3f box = boundingBox(reduced(sheet, target));
+            const Vec3f flat(1, 0, 1);
+            QVERIFY(box.min().cwiseProduct(flat).norm() < 6e-4f);
+            QVERIFY((box.max().cwiseProduct(flat) - flat).norm() < 6e-4f);
+        }
+    }
+
+    // What is dear at the source stays dear on the way down.
+    void goesOnCaringWhereItShould() {
+        const Mesh sheet = test::makeSheet(150, 150, 1, 1, waves);
+        const auto shareOfLeft = [&](GuardValue guard) {
+            ReduceSettings settings;
+            settings.guard.vertices.assign(sheet.vertexCount(), 0);
+            for (VertexId v = 0; v < sheet.vertexCount(); ++v)
+                if (sheet.positions[v].x() < 0.5f) settings.guard.vertices[v] = guard;
+            const Mesh level = reduced(sheet, 600, settings);
+            std::size_t left = 0;
+            for (const Vec3f& p : level.positions) left += p.x() < 0.5f ? 1 : 0;
+            return double(left) / double(level.vertexCount());
+        };
+        const double none = shareOfLeft(0), kept = shareOfLeft(1), yielding = shareOfLeft(-1);
+        QVERIFY2(kept > 1.5 * none, qPrintable(QString("%1 %2").arg(kept).arg(none)));
+        QVERIFY2(yielding < none / 1.5, qPrintable(QString("%1 %2").arg(yielding).arg(none)));
+    }
+
+    // One vertex alone that sticks out 20 mm: among many others it is found nevertheless.
+    void overlooksNoSingleTip() {
+        const auto withTips = [](double x, double z) {
+            double height = waves(x, z);
+            for (const auto& [cx, cz] : {std::pair(0.2, 0.3), std::pair(0.7, 0.45), std::pair(0.45, 0.85)})
+                if (std::abs(x - cx) < 1e-3 && std::abs(z - cz) < 1e-3) height += 0.02;
+            return height;
+        };
+        const Mesh sheet = test::makeSheet(400, 400, 1, 1, withTips);
+        const Mesh level = reduced(sheet, 1500);
+        for (const auto& [cx, cz] : {std::pair(0.2, 0.3), std::pair(0.7, 0.45), std::pair(0.45, 0.85)}) {
+            const Vec3d tip(cx, withTips(cx, cz), cz);
+            double nearest = 1;
+            for (const Vec3f& p : level.positions) nearest = std::min(nearest, (p.cast<double>() - tip).norm());
+            QVERIFY2(nearest < 0.01, qPrintable(QString::number(nearest)));
+        }
+    }
+
+    // Textures do not swim with what is moved so often.
+    void leavesTexturesWhereTheyAre() {
+        Mesh sheet = test::makeSheet(200, 200, 1, 1, waves);
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), p.z());
+        const Mesh level = reduced(sheet, 800);
+        QCOMPARE(level.triangleCount(), std::size_t(800));
+        const TextureDrift drift = measureTextureDrift(sheet, level, Progress());
+        // An edge is about 0.05 long.
+        QVERIFY2(drift.rms < 5e-4 && drift.max < 5e-3, qPrintable(QString("%1 %2").arg(drift.rms).arg(drift.max)));
+    }
+};
+
+QTEST_APPLESS_MAIN(DescentTest)
+#include "DescentTest.moc"
