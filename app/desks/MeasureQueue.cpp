@@ -56,7 +56,9 @@ void MeasureQueue::next() {
         if (!evidence)
             evidence =
                 std::make_shared<const Deviation>(measureDeviation(*source, *level.mesh, {}, progress.span(0, 0.9)));
-        const OutlineError outline = measureOutlineError(ContourMesh(*source), *level.mesh, progress.span(0.9, 1));
+        const Progress last = progress.span(0.9, 1);
+        const ContourMesh contour(*source);
+        const OutlineError outline = measureOutlineError(outlinesOf(contour, last), *level.mesh, last);
         return [this, source, mesh = level.mesh, evidence, outline] {
             std::erase_if(m_waiting, [&](const Unmeasured& one) { return one.mesh == mesh; });
             if (source == m_source) emit measured(mesh, evidence, outline);

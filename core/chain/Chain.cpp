@@ -5,7 +5,6 @@
 #include "chain/BakeLevel.h"
 #include "chain/Plan.h"
 #include "chain/ReduceToTarget.h"
-#include "measure/Silhouette.h"
 
 #include <algorithm>
 #include <cmath>
@@ -228,13 +227,24 @@ std::string howMade(const ChainSource& source, const Care& care, const Screen& s
     return hashBytes({bytesOf(text), std::as_bytes(std::span(own.guard.vertices))});
 }
 
-OutlineError measureOutlineError(const ContourMesh& source, const Mesh& level, const Progress& progress) {
+SourceOutlines outlinesOf(const ContourMesh& source, const Progress& progress) {
     SilhouetteSettings settings;
     settings.views = 26;
-    settings.heightPixels = std::min(512.0, mostHeightPixels(source.mesh(), level));
-    const Silhouette silhouette = measureSilhouette(source, ContourMesh(level), settings, progress);
-    const double height = standingHeight(source.mesh()) * source.mesh().metresPerUnit;
-    const double metresPerPixel = height / settings.heightPixels;
+    settings.heightPixels = std::min(512.0, mostHeightPixels(source.mesh(), source.mesh()));
+    return SourceOutlines(source, settings, progress);
+}
+
+OutlineError measureOutlineError(const SourceOutlines& source, const Mesh& level, const Progress& progress) {
+    const Mesh& mesh = source.source().mesh();
+    SilhouetteSettings settings = source.settings();
+    const double most = mostHeightPixels(mesh, level);
+    // A level that reaches far beyond its source may need smaller pictures.
+    const bool fits = settings.heightPixels <= most;
+    if (!fits) settings.heightPixels = most;
+    const ContourMesh contour(level);
+    const Silhouette silhouette = fits ? measureSilhouette(source, contour, progress)
+                                       : measureSilhouette(source.source(), contour, settings, progress);
+    const double metresPerPixel = standingHeight(mesh) * mesh.metresPerUnit / settings.heightPixels;
     return {silhouette.max * metresPerPixel, silhouette.mean * metresPerPixel};
 }
 
@@ -259,6 +269,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     double at = begin;
     std::optional<DeviationSource> prepared;
     std::optional<ContourMesh> contour;
+    std::optional<SourceOutlines> outlines;
     std::vector<LevelCost> costs;
     std::string madeBefore;
     for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
@@ -288,8 +299,8 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
             refineUntilProven(level, recipe, nearestOf(*asked.plan, chain.size, recipe.screen), *prepared, refined);
         }
         if (!level.outline) {
-            if (!contour) contour.emplace(source.mesh);
-            level.outline = measureOutlineError(*contour, *level.mesh, progress.span(at, at));
+            if (!outlines) outlines.emplace(outlinesOf(contour.emplace(source.mesh), progress.span(at, at)));
+            level.outline = measureOutlineError(*outlines, *level.mesh, progress.span(at, at));
         }
         costs.push_back(costOf(level));
         chain.band = bandOf(costs, chain.size, recipe.screen, recipe.switching);

@@ -2,7 +2,7 @@
 /// A chain of levels: made from one source with shared work, each with the distance from which on it may stand in for
 /// it.
 #include "chain/Recipe.h"
-#include "draw/Contour.h"
+#include "measure/Silhouette.h"
 
 namespace um {
 
@@ -37,7 +37,10 @@ Chain makeChain(const ChainSource& source, const Recipe& recipe, const std::vect
 std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const BakeChoice& bake,
                     const LevelRecipe& recipe, const std::string& levelBefore, double comesIn);
 
-/// How far a level's outline is off, seen from 26 sides at up to 512 pixels.
-OutlineError measureOutlineError(const ContourMesh& source, const Mesh& level, const Progress& progress);
+/// A source as measureOutlineError looks at it: from 26 sides at up to 512 pixels.
+SourceOutlines outlinesOf(const ContourMesh& source, const Progress& progress);
+
+/// How far a level's outline is off, from there.
+OutlineError measureOutlineError(const SourceOutlines& source, const Mesh& level, const Progress& progress);
 
 }  // namespace um

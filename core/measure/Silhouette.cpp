@@ -20,37 +20,126 @@ int stepsFor(int count) {
     throw InputError("Outlines are measured from 26, 98 or 386 directions, not from " + std::to_string(count) + ".");
 }
 
-std::vector<Vec2f> placesIn(const Mesh& mesh, const Vec3d& middle, const Eigen::Matrix<float, 2, 3>& flat) {
-    std::vector<Vec2f> places(mesh.vertexCount());
-    const Vec3f from = middle.cast<float>();
-    for (std::size_t v = 0; v < places.size(); ++v) places[v] = flat * (mesh.positions[v] - from);
-    return places;
+// How positions become places in a picture: counted from a middle, where single precision is best.
+struct View {
+    Vec3f middle;
+    Eigen::Matrix<float, 2, 3> flat;  // to samples
+    int across;
+
+    View(const Mesh& source, const Mat3d& turn, double pixelsPerUnit, int samplesAcross)
+        : middle(boundingBox(source).center()), across(samplesAcross) {
+        const double scale = pixelsPerUnit * across;
+        flat << (turn.row(0) * scale).cast<float>(), (-turn.row(1) * scale).cast<float>();
+    }
+
+    // With a pixel's margin in the box around them.
+    std::pair<std::vector<Vec2f>, Eigen::AlignedBox2f> placesOf(const Mesh& mesh) const {
+        std::vector<Vec2f> places(mesh.vertexCount());
+        Eigen::AlignedBox2f box;
+        for (std::size_t v = 0; v < places.size(); ++v) {
+            places[v] = flat * (mesh.positions[v] - middle);
+            box.extend(places[v]);
+        }
+        const auto margin = Vec2f::Constant(float(across));
+        return {std::move(places), Eigen::AlignedBox2f(box.min() - margin, box.max() + margin)};
+    }
+};
+
+void cover(const ContourMesh& mesh, OutlinePicture& picture, std::vector<Vec2f> places) {
+    for (Vec2f& place : places) place -= picture.origin;
+    mesh.cover(picture.mask, places);
+}
+
+OutlinePicture drawn(const ContourMesh& mesh, const View& view) {
+    auto [places, box] = view.placesOf(mesh.mesh());
+    OutlinePicture picture{SampleMask(int(std::ceil(box.sizes().x())), int(std::ceil(box.sizes().y()))), box.min()};
+    cover(mesh, picture, std::move(places));
+    return picture;
+}
+
+// The same picture with room for a box. To the left it grows by whole words, so that rows are copied as they are.
+OutlinePicture widened(const OutlinePicture& picture, const Eigen::AlignedBox2f& box) {
+    constexpr float word = 64;
+    const Vec2f before = (picture.origin - box.min()).cwiseMax(0.0f);
+    const int left = int(std::ceil(before.x() / word) * word), top = int(std::ceil(before.y()));
+    const Vec2f origin = picture.origin - Vec2f(float(left), float(top));
+    const Vec2f size = (box.max() - origin).array().ceil();
+    OutlinePicture result{SampleMask(std::max(int(size.x()), left + picture.mask.width()),
+                                     std::max(int(size.y()), top + picture.mask.height())),
+                          origin};
+    for (int y = 0; y < picture.mask.height(); ++y) {
+        const auto row = picture.mask.row(y);
+        std::copy(row.begin(), row.end(), result.mask.row(y + top).begin() + left / int(word));
+    }
+    return result;
+}
+
+OutlineDifference compareWith(const OutlinePicture& source, const ContourMesh& level, const View& view) {
+    auto [places, box] = view.placesOf(level.mesh());
+    const OutlinePicture inSource = widened(source, box);
+    OutlinePicture inLevel{SampleMask(inSource.mask.width(), inSource.mask.height()), inSource.origin};
+    cover(level, inLevel, std::move(places));
+    return compareOutlines(inSource.mask, inLevel.mask, view.across);
+}
+
+double pixelsPerUnit(const Mesh& source, const SilhouetteSettings& settings) {
+    const double height = standingHeight(source);
+    return height > 0 ? std::max(0.0, settings.heightPixels) / height : 0;
+}
+
+// Compares from all directions.
+// @param pictureOf  called with the number of a direction and its view
+template <class PictureOf>
+Silhouette measureFrom(const PictureOf& pictureOf, const Mesh& source, const ContourMesh& level,
+                       const SilhouetteSettings& settings, const Progress& progress) {
+    Silhouette result;
+    result.heightPixels = settings.heightPixels;
+    result.directions = viewDirections(settings.views);
+    result.views.resize(result.directions.size());
+    const double scale = pixelsPerUnit(source, settings);
+    if (!(scale > 0)) return result;
+    if (settings.heightPixels > mostHeightPixels(source, level.mesh()))
+        throw MeshError("Outlines at " + std::to_string(int(settings.heightPixels)) +
+                        " px would need pictures of more than 4,096 pixels a side; ask for fewer.");
+    // Of a direction and its opposite, the later one in the list is drawn.
+    const std::size_t count = result.views.size(), half = count / 2;
+    std::atomic<std::size_t> done = 0;
+    parallelFor(
+        half,
+        [&](std::size_t i) {
+            const std::size_t direction = half + i;
+            const View view(source, result.directions[direction].turn(), scale, settings.across);
+            result.views[direction] = compareWith(pictureOf(direction, view), level, view);
+            result.views[count - 1 - direction] = result.views[direction];
+            progress.at(double(++done) / double(half));
+        },
+        1);
+    double area = 0;
+    // Of two opposite views, which are the same, the one from above is named.
+    for (std::size_t i = count; i-- > 0;) {
+        const OutlineDifference& view = result.views[i];
+        result.mean += view.mean / double(count);
+        result.lost += view.lost;
+        result.grown += view.grown;
+        area += view.sourceArea;
+        if (view.max <= result.max) continue;
+        result.max = view.max;
+        result.worst = i;
+    }
+    if (area > 0) {
+        result.lost /= area;
+        result.grown /= area;
+    }
+    result.areaShare = result.lost + result.grown;
+    return result;
 }
 
 }  // namespace
 
 OutlineDifference compareFrom(const ContourMesh& source, const ContourMesh& level, const Mat3d& turn,
                               double pixelsPerUnit, int across) {
-    // Counted from the source's middle, where single precision is best.
-    const Vec3d middle = boundingBox(source.mesh()).center().cast<double>();
-    const double scale = pixelsPerUnit * across;
-    Eigen::Matrix<float, 2, 3> flat;
-    flat << (turn.row(0) * scale).cast<float>(), (-turn.row(1) * scale).cast<float>();
-    std::vector<Vec2f> sourcePlaces = placesIn(source.mesh(), middle, flat),
-                       levelPlaces = placesIn(level.mesh(), middle, flat);
-    Eigen::AlignedBox2f box;
-    for (const auto* places : {&sourcePlaces, &levelPlaces})
-        for (const Vec2f& place : *places) box.extend(place);
-    const auto margin = Vec2f::Constant(float(across));
-    const Vec2f origin = box.min() - margin;
-    const Vec2f size = box.max() + margin - origin;
-    for (auto* places : {&sourcePlaces, &levelPlaces})
-        for (Vec2f& place : *places) place -= origin;
-    SampleMask inSource(int(std::ceil(size.x())), int(std::ceil(size.y())));
-    SampleMask inLevel = inSource;
-    source.cover(inSource, sourcePlaces);
-    level.cover(inLevel, levelPlaces);
-    return compareOutlines(inSource, inLevel, across);
+    const View view(source.mesh(), turn, pixelsPerUnit, across);
+    return compareWith(drawn(source, view), level, view);
 }
 
 OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& level, int across) {
@@ -148,49 +237,30 @@ Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const Silhou
 
 Silhouette measureSilhouette(const ContourMesh& source, const ContourMesh& level, const SilhouetteSettings& settings,
                              const Progress& progress) {
-    Silhouette result;
-    result.heightPixels = settings.heightPixels;
-    result.directions = viewDirections(settings.views);
-    result.views.resize(result.directions.size());
-    const Box3f box = boundingBox(source.mesh());
-    if (box.isEmpty()) return result;
-    const double height = standingHeight(source.mesh());
-    if (!(height > 0) || !(settings.heightPixels > 0)) return result;
-    const double pixelsPerUnit = settings.heightPixels / height;
-    if (settings.heightPixels > mostHeightPixels(source.mesh(), level.mesh()))
-        throw MeshError("Outlines at " + std::to_string(int(settings.heightPixels)) +
-                        " px would need pictures of more than 4,096 pixels a side; ask for fewer.");
-    // Of a direction and its opposite, the later one in the list is drawn.
-    const std::size_t count = result.views.size(), half = count / 2;
-    std::atomic<std::size_t> done = 0;
+    return measureFrom([&](std::size_t, const View& view) { return drawn(source, view); }, source.mesh(), level,
+                       settings, progress);
+}
+
+Silhouette measureSilhouette(const SourceOutlines& source, const ContourMesh& level, const Progress& progress) {
+    const auto pictureOf = [&](std::size_t direction, const View&) -> const OutlinePicture& {
+        return source.picture(direction);
+    };
+    return measureFrom(pictureOf, source.source().mesh(), level, source.settings(), progress);
+}
+
+SourceOutlines::SourceOutlines(const ContourMesh& source, const SilhouetteSettings& settings, const Progress& progress)
+    : m_source(source), m_settings(settings), m_pictures(viewDirections(settings.views).size() / 2) {
+    const std::vector<Direction> directions = viewDirections(settings.views);
+    const double scale = pixelsPerUnit(source.mesh(), settings);
+    if (!(scale > 0)) return;
     parallelFor(
-        half,
+        m_pictures.size(),
         [&](std::size_t i) {
-            const std::size_t view = half + i;
-            result.views[view] =
-                compareFrom(source, level, result.directions[view].turn(), pixelsPerUnit, settings.across);
-            result.views[count - 1 - view] = result.views[view];
-            progress.at(double(++done) / double(half));
+            progress.check();
+            const Mat3d turn = directions[m_pictures.size() + i].turn();
+            m_pictures[i] = drawn(source, View(source.mesh(), turn, scale, settings.across));
         },
         1);
-    double area = 0;
-    // Of two opposite views, which are the same, the one from above is named.
-    for (std::size_t i = count; i-- > 0;) {
-        const OutlineDifference& view = result.views[i];
-        result.mean += view.mean / double(count);
-        result.lost += view.lost;
-        result.grown += view.grown;
-        area += view.sourceArea;
-        if (view.max <= result.max) continue;
-        result.max = view.max;
-        result.worst = i;
-    }
-    if (area > 0) {
-        result.lost /= area;
-        result.grown /= area;
-    }
-    result.areaShare = result.lost + result.grown;
-    return result;
 }
 
 OutlinePair drawOutlines(const ContourMesh& source, const ContourMesh& level,

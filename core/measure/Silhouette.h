@@ -77,6 +77,34 @@ Silhouette measureSilhouette(const ContourMesh& source, const ContourMesh& level
 Silhouette measureSilhouette(const Mesh& source, const Mesh& level, const SilhouetteSettings& settings,
                              const Progress& progress);
 
+/// A mesh drawn without perspective in a picture just large enough for it.
+struct OutlinePicture {
+    SampleMask mask;
+    Vec2f origin = Vec2f::Zero();  ///< its upper left, in samples from where positions are counted
+};
+
+/// A source as it looks from all directions, drawn once for any number of levels. Holds 32 bytes for each pixel of a
+/// picture and two directions, at 4 samples along a pixel.
+class SourceOutlines {
+public:
+    /// Keeps a reference to `source`.
+    /// @throws Cancelled
+    SourceOutlines(const ContourMesh& source, const SilhouetteSettings& settings, const Progress& progress);
+
+    const ContourMesh& source() const { return m_source; }
+    const SilhouetteSettings& settings() const { return m_settings; }
+    /// From a direction of the second half of viewDirections().
+    const OutlinePicture& picture(std::size_t direction) const { return m_pictures[direction - m_pictures.size()]; }
+
+private:
+    const ContourMesh& m_source;
+    SilhouetteSettings m_settings;
+    std::vector<OutlinePicture> m_pictures;
+};
+
+/// The same as with the source itself.
+Silhouette measureSilhouette(const SourceOutlines& source, const ContourMesh& level, const Progress& progress);
+
 /// Both meshes as seen in one picture: `project` takes positions to pixels as homogeneous x, y and w; what lies behind
 /// the viewer (w not above 0) is not drawn.
 struct OutlinePair {

@@ -113,6 +113,31 @@ private slots:
             QVERIFY2(std::abs(a - b) < 0.02 * b, qPrintable(QString("%1 %2").arg(a).arg(b)));
     }
 
+    // Pictures that were drawn once say the same of every level, of those that reach beyond the source too.
+    void saysTheSameFromPicturesDrawnOnce() {
+        const Mesh sphere = test::makeSphere(1, 40);
+        const ContourMesh source(sphere);
+        const SilhouetteSettings settings{26, 200, 4};
+        const SourceOutlines outlines(source, settings, Progress());
+        for (const double size : {1.0, 0.8, 1.3}) {
+            for (const Vec3d& by : {Vec3d(0, 0, 0), Vec3d(0.4, -0.7, 0.2), Vec3d(-1.5, 0.3, -2)}) {
+                const Mesh level = test::moved(test::makeSphere(size, 9), by);
+                const ContourMesh contour(level);
+                const Silhouette direct = measureSilhouette(source, contour, settings, Progress());
+                const Silhouette again = measureSilhouette(outlines, contour, Progress());
+                QCOMPARE(again.max, direct.max);
+                QCOMPARE(again.mean, direct.mean);
+                QCOMPARE(again.areaShare, direct.areaShare);
+                QCOMPARE(again.worst, direct.worst);
+            }
+        }
+        // What lies 2 away from a ball of radius 1 is lost as a whole where they do not overlap.
+        const Mesh away = test::moved(sphere, {2.5, 0, 0});
+        const Silhouette s = measureSilhouette(outlines, ContourMesh(away), Progress());
+        for (std::size_t i = 0; i < s.views.size(); ++i)
+            if (std::abs(s.directions[i].vector().x()) < 1e-6) QVERIFY(s.views[i].lost > 0.99 * s.views[i].sourceArea);
+    }
+
     void findsALostHandleFromWhereItShows() {
         // A ball with a ring through it, seen edge-on from above; the level has no ring.
         Mesh source = test::makeSphere(1, 40);
