@@ -13,7 +13,8 @@ std::vector<Reduction> halvings(const Mesh& source, const ReduceSettings& settin
     while (before > 4) {
         progress.at(0.1 + 0.9 * double(places.size()) / steps);
         reduction.reduceTo(std::max<std::size_t>(1, before / 2), progress.span(0, 0));
-        if (reduction.triangles() == before) break;
+        // Where it cannot go farther, that shows at some target or other.
+        if (reduction.triangles() >= before) break;
         before = reduction.triangles();
         places.push_back(reduction);
     }

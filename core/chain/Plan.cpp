@@ -103,7 +103,11 @@ ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings,
             provenToFound * metres * measureDeviation(prepared, mesh, quick, progress.span(begin, end)).max;
         // Finer is never worse; where it was measured so, the coarser one was lucky.
         before = std::min(before, error);
-        curve.points.push_back({double(mesh.triangleCount()), before});
+        // Where a count could not be met, two of them come to the same.
+        if (!curve.points.empty() && double(mesh.triangleCount()) <= curve.points.back().triangles)
+            curve.points.back().error = before;
+        else
+            curve.points.push_back({double(mesh.triangleCount()), before});
         if (error <= enough) break;
     }
     curve.points.push_back({double(source.triangleCount()), 0});

@@ -1,6 +1,8 @@
 // Which level is drawn where, what that costs, and how a chain is planned; against distances reckoned by hand.
 #include "base/Error.h"
+#include "chain/Halvings.h"
 #include "chain/Plan.h"
+#include "chain/ReduceToTarget.h"
 #include "measure/PixelLoad.h"
 #include "measure/Pop.h"
 #include "tests/support/Files.h"
@@ -250,6 +252,23 @@ private slots:
         for (const ErrorCurve::Point& point : curve.points)
             if (point.error > 0 && point.triangles < 2000 && point.triangles > 100)
                 QVERIFY2(point.error > 0.3 * 0.5 * 2.4 / point.triangles, qPrintable(QString::number(point.triangles)));
+    }
+
+    // Hard borders and little else: no halving succeeds for long, and each search must end all the same.
+    void endsWhereNothingCanGo() {
+        const Mesh sheet = test::makeSheet(60, 60, 1, 1, [](double x, double z) { return 0.05 * std::sin(9 * x * z); });
+        ReduceSettings settings;
+        settings.protect.borders = Protection::Hard;
+        const std::vector<Reduction> places = halvings(sheet, settings, Progress());
+        QVERIFY2(places.size() > 2 && places.size() < 14, qPrintable(QString::number(places.size())));
+        for (std::size_t i = 1; i < places.size(); ++i) QVERIFY(places[i].triangles() < places[i - 1].triangles());
+        // Between 240 vertices on the border lie 238 triangles.
+        QVERIFY(places.back().mesh(Progress()).triangleCount() >= 238);
+        const ErrorCurve curve = measureErrorCurve(sheet, settings, 0, Progress());
+        for (std::size_t i = 1; i < curve.points.size(); ++i)
+            QVERIFY(curve.points[i].triangles < curve.points[i - 1].triangles);
+        const TargetResult within = reduceToTarget(sheet, parseTarget("200mm"), {}, settings, Progress());
+        QVERIFY(within.mesh.triangleCount() >= 238 && within.mesh.triangleCount() < sheet.triangleCount() / 4);
     }
 
     void advisesOnAChain() {
