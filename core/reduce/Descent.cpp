@@ -11,7 +11,8 @@ namespace {
 // Where to pause for a polish, in triangles over the target, and how to polish.
 struct Course {
     std::vector<double> surpluses;  // falling
-    int rounds;                     // of each polish
+    int rounds;                     // of the polish at each
+    int lastRounds;  // of the last one; edges flip from the second on, and with three, vertices are put in
     Probing probing;
 };
 
@@ -22,17 +23,18 @@ Course courseFor(std::size_t target, std::size_t sourceTriangles) {
     // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
     const double weight = 1 + std::min(1.0, 5 / forOne);
     // So close to the source there is nothing to be won but by moving.
-    if (forOne < 1.25) return {{}, 1, {1, weight}};
-    if (forOne < 10) return {{1.15}, 1, {1, weight}};
-    if (forOne < 40) return {{1.4, 1.15}, 2, {1, weight}};
-    if (forOne < 200) return {{2, 1.4, 1.15}, 2, {2, weight}};
-    return {{3, 2.2, 1.6, 1.25, 1.1}, 2, {2, weight}};
+    if (forOne < 1.25) return {{}, 0, 1, {1, weight}};
+    if (forOne < 6) return {{}, 0, 2, {1, weight}};
+    if (forOne < 10) return {{1.15}, 1, 2, {1, weight}};
+    if (forOne < 40) return {{1.4, 1.15}, 2, 3, {1, weight}};
+    if (forOne < 200) return {{2, 1.4, 1.15}, 2, 3, {2, weight}};
+    return {{3, 2.2, 1.6, 1.25, 1.1}, 2, 3, {2, weight}};
 }
 
 // So many vertices are left for the last polish to put in: few enough that the rest of the surface does not suffer.
 std::size_t insertionsFor(std::size_t target, const Course& course) {
     constexpr double share = 0.004;
-    return course.rounds > 1 ? std::size_t(share * double(target)) : 0;
+    return course.lastRounds > 2 ? std::size_t(share * double(target)) : 0;
 }
 
 // Triangles from one pause to the next: of a handful, each is where it is for a reason.
@@ -143,7 +145,7 @@ Mesh descend(const Contraction& from, const PolishSource& source, const DescentS
     }
     const std::size_t missing = target - std::min(target, mesh.triangleCount());
     const std::size_t insertions = std::min(insertionsFor(target, course), missing / 2);
-    polisher.improve(insertions > 0 ? course.rounds + 1 : course.rounds, insertions, progress.span(1 - share, 1));
+    polisher.improve(course.lastRounds, insertions, progress.span(1 - share, 1));
     moveAttributes(at->mesh(), polisher.finish(), mesh);
     return mesh;
 }

@@ -257,6 +257,15 @@ bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const {
     }
     const Vec3d before = areaNormal(old[0], old[1], old[2]), after = areaNormal(now[0], now[1], now[2]);
     if (before.dot(after) < leastTurn * before.norm() * after.norm()) return true;
+    // Beside a line that becomes straight, it may come to stand on its edge, little by little.
+    const bool isBesideLine =
+        std::count_if(triangle.begin(), triangle.end(), [&](VertexId v) { return isOnLine(v); }) > 1;
+    if (const TriangleId hit = m_hits[t * m_probes.size()]; isBesideLine && hit != none) {
+        const Triangle& there = m_from.mesh.triangles[hit];
+        const Vec3d outwards = areaNormal(sourcePlace(there[0]), sourcePlace(there[1]), sourcePlace(there[2]));
+        const double cosine = after.dot(outwards) / (after.norm() * outwards.norm());
+        if (cosine < leastFacing && cosine < before.dot(outwards) / (before.norm() * outwards.norm())) return true;
+    }
     const double shape = shapeOf(now[0], now[1], now[2]);
     return shape < needleQuality && shape < shapeOf(old[0], old[1], old[2]);
 }

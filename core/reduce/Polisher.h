@@ -69,6 +69,9 @@ private:
     // A step that would turn a triangle by more than this cosine says is shortened.
     static constexpr double leastTurn = 0.5;
 
+    // Nor may one beside a line face away from the source more than this says, if it did so less.
+    static constexpr double leastFacing = 0.35;
+
     // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
     static constexpr double needleQuality = 0.04;
 

@@ -85,7 +85,7 @@ private slots:
         ReduceSettings plainly;
         plainly.polish = false;
         double before = 1;
-        for (const auto& [target, goal] : {std::pair(40000u, 0.97), std::pair(9000u, 0.85), std::pair(1500u, 0.75)}) {
+        for (const auto& [target, goal] : {std::pair(40000u, 1.0), std::pair(9000u, 0.85), std::pair(1500u, 0.75)}) {
             const Deviation plain = measureDeviation(sheet, reduced(sheet, target, plainly), {}, Progress());
             const Mesh level = reduced(sheet, target);
             const Deviation better = measureDeviation(sheet, level, {}, Progress());
