@@ -2,17 +2,18 @@
 
 #include "reduce/Polisher.h"
 
-#include <cmath>
+#include <algorithm>
 #include <optional>
 
 namespace um {
 
 namespace {
+
 // Where to pause for a polish, in triangles over the target, and how to polish.
 struct Course {
     std::vector<double> surpluses;  // falling
-    int rounds;                     // of the polish at each
-    int lastRounds;  // of the last one; edges flip from the second on, and with three, vertices are put in
+    int rounds;                     // of the polish at each, one at least
+    int lastRounds;                 // of the last one; with three, it puts vertices in
     Probing probing;
 };
 
@@ -23,8 +24,8 @@ Course courseFor(std::size_t target, std::size_t sourceTriangles) {
     // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
     const double weight = 1 + std::min(1.0, 5 / forOne);
     // So close to the source there is nothing to be won but by moving.
-    if (forOne < 1.25) return {{}, 0, 1, {1, weight}};
-    if (forOne < 6) return {{}, 0, 2, {1, weight}};
+    if (forOne < 1.25) return {{}, 1, 1, {1, weight}};
+    if (forOne < 6) return {{}, 1, 2, {1, weight}};
     if (forOne < 10) return {{1.15}, 1, 2, {1, weight}};
     if (forOne < 40) return {{1.4, 1.15}, 2, 3, {1, weight}};
     if (forOne < 200) return {{2, 1.4, 1.15}, 2, 3, {2, weight}};

@@ -38,10 +38,9 @@ public:
     /// Keeps references to all but `probing`.
     Polisher(Mesh& level, const PolishSource& source, const Provenance& provenance, const Probing& probing);
 
-    /// @param rounds      each finds closest places and moves; from the second on, edges are flipped too
-    /// @param insertions  vertices to be put in before that, in the second round, where the source is farthest off,
-    /// each
-    ///                    of them two triangles more; fewer where nothing may be split
+    /// @param rounds      each finds closest places and moves; from the second on, edges are flipped before that
+    /// @param insertions  vertices to be put in where the source is farthest off, each of them two triangles more: half
+    ///                    of them in the second round, the rest in the third; fewer where nothing may be split
     /// @throws Cancelled
     void improve(int rounds, std::size_t insertions, const Progress& progress);
 
