@@ -1,59 +1,79 @@
 #include "reduce/Descent.h"
 
-#include "reduce/Polisher.h"
-
 #include <algorithm>
-#include <optional>
+#include <cmath>
+#include <numeric>
 
 namespace um {
 
 namespace {
 
-// Where to pause for a polish, in triangles over the target, and how to polish.
-struct Course {
-    std::vector<double> surpluses;  // falling
-    int rounds;                     // of the polish at each, one at least
-    int lastRounds;                 // of the last one; with three, it puts vertices in
-    Probing probing;
-};
+// The first rung has one triangle for so many of the source: above it a polish costs too much to be done for what lies
+// far below.
+constexpr double highestRung = 12;
+constexpr double stepOfRungs = 1.35;
 
-// By how many triangles of the source there are for each one of the target: the coarser the level, the less a polish
-// costs, and the more it wins.
-Course courseFor(std::size_t target, std::size_t sourceTriangles) {
-    const double forOne = double(sourceTriangles) / double(target);
-    // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
-    const double weight = 1 + std::min(1.0, 5 / forOne);
-    // So close to the source there is nothing to be won but by moving.
-    if (forOne < 1.25) return {{}, 1, 1, {1, weight}};
-    if (forOne < 6) return {{}, 1, 2, {1, weight}};
-    if (forOne < 10) return {{1.15}, 1, 2, {1, weight}};
-    if (forOne < 40) return {{1.4, 1.15}, 2, 3, {1, weight}};
-    if (forOne < 200) return {{2, 1.4, 1.15}, 2, 3, {2, weight}};
-    return {{3, 2.2, 1.6, 1.25, 1.1}, 2, 3, {2, weight}};
+// Less than this from one pause to the next is not worth one.
+constexpr double leastStep = 1.05;
+
+// With fewer triangles than that there are no rungs any more: of a handful, each is where it is for a reason.
+constexpr double lowestRung = 64;
+constexpr double lowestFirstRung = 128;
+
+// The last rung before a target has so many triangles over it, that something is to be won by leaving it.
+constexpr double leastSurplus = 1.15;
+
+// Triangles for one of the target at which to pause where there is no rung.
+constexpr double surplus = 1.3;
+
+// With less of the source's triangles for one of the target than this, there is nothing to be won but by moving.
+constexpr double leastForPause = 3;
+constexpr double leastForFlips = 1.25;
+
+bool hasRungs(std::size_t target, std::size_t sourceTriangles) {
+    const double first = double(sourceTriangles) / highestRung;
+    return first >= lowestFirstRung && first >= leastSurplus * double(target);
 }
+
+// The counts of the rungs above the target, falling.
+std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriangles) {
+    std::vector<std::size_t> rungs;
+    if (hasRungs(target, sourceTriangles))
+        for (double rung = double(sourceTriangles) / highestRung;
+             rung >= lowestRung && rung >= leastSurplus * double(target); rung /= stepOfRungs)
+            rungs.push_back(std::size_t(rung));
+    return rungs;
+}
+
+// From here on levels are coarse: a polish costs little, and wins the more.
+constexpr double coarseFrom = 150;
+
+int lastRounds(double sourceForOne) {
+    if (sourceForOne < leastForFlips) return 1;
+    if (sourceForOne >= leastForPause && sourceForOne < 6) return 1;
+    return sourceForOne < coarseFrom ? 2 : 3;
+}
+
+// Triangles for one of the target at which to pause after the last rung.
+const std::vector<double>& lastSurpluses(double sourceForOne) {
+    static const std::vector<double> fine = {1.12}, coarse = {1.25, 1.12, 1.05};
+    return sourceForOne < coarseFrom ? fine : coarse;
+}
+
+// What would take the surface farther off than so many times the deviation that there is on average is dearer than its
+// area says: a thin horn goes late.
+constexpr double farOff = 3;
 
 // So many vertices are left for the last polish to put in: few enough that the rest of the surface does not suffer.
-std::size_t insertionsFor(std::size_t target, const Course& course) {
+std::size_t insertionsFor(std::size_t target) {
     constexpr double share = 0.004;
-    return course.lastRounds > 2 ? std::size_t(share * double(target)) : 0;
+    return std::size_t(share * double(target));
 }
 
-// Triangles from one pause to the next: of a handful, each is where it is for a reason.
-constexpr std::size_t leastStep = 16;
-
-// The counts at which to pause, falling; the last is where contraction ends.
-std::vector<std::size_t> pausesFor(std::size_t target, const Course& course) {
-    std::vector<std::size_t> pauses;
-    std::size_t after = target - 2 * insertionsFor(target, course);
-    pauses.push_back(after);
-    for (auto surplus = course.surpluses.rbegin(); surplus != course.surpluses.rend(); ++surplus) {
-        const auto pause = std::size_t(*surplus * double(target));
-        if (pause < after + leastStep) continue;
-        pauses.push_back(pause);
-        after = pause;
-    }
-    std::reverse(pauses.begin(), pauses.end());
-    return pauses;
+Probing probingFor(std::size_t triangles, std::size_t sourceTriangles) {
+    const double sourceForOne = double(sourceTriangles) / double(std::max<std::size_t>(1, triangles));
+    // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
+    return {sourceForOne < 40 ? 1 : 2, 1 + std::min(1.0, 5 / sourceForOne)};
 }
 
 // The vertices of `level` have been moved from where they were in `before`, and others were put in: what its wedges
@@ -82,21 +102,30 @@ void moveAttributes(const WorkingMesh& before, const std::vector<Birth>& births,
     attributes.store(level);
 }
 
-// What contraction has made of a level, but for where the source's vertices went.
-void take(const Contraction& contraction, Provenance& provenance) {
+// How the mesh came out of the source, if it came out of something that `before` tells of.
+Provenance provenanceOf(const Contraction& contraction, Provenance before) {
+    for (VertexId& v : before.destinations)
+        if (v != none) v = contraction.destinations()[v];
     const WorkingMesh& working = contraction.mesh();
-    provenance.levelKinds = working.kinds;
-    provenance.levelLines = working.lines();
-    provenance.levelWedges = working.attributes.wedgeCount();
+    before.levelKinds = working.kinds;
+    before.levelLines = working.lines();
+    before.levelWedges = working.attributes.wedgeCount();
+    return before;
 }
 
 // Of a surface on its way down: kinds stay what they are, factors are the means of what went into each vertex.
-Treatment treatmentOnTheWay(const DescentSettings& settings, const Provenance& provenance) {
+Treatment treatmentOnTheWay(const DescentSettings& settings, const Polisher& polisher) {
+    const Provenance& provenance = polisher.provenance();
     const std::vector<Kind>& kinds = provenance.levelKinds;
     const std::vector<VertexId>& destinations = provenance.destinations;
     const std::vector<float>& ofSource = settings.treatment.factors;
-    Treatment treatment{
-        settings.treatment.protect, settings.treatment.topology, settings.treatment.keepsNormals, {}, {}, kinds, {}};
+    Treatment treatment;
+    treatment.protect = settings.treatment.protect;
+    treatment.topology = settings.treatment.topology;
+    treatment.keepsNormals = settings.treatment.keepsNormals;
+    treatment.knownKinds = kinds;
+    // Where someone says what is dear, that alone counts.
+    if (ofSource.empty()) treatment.farDistance = farOff * std::sqrt(polisher.meanSquared());
     if (!ofSource.empty()) {
         treatment.factors.assign(kinds.size(), 0);
         std::vector<std::uint32_t> vertices(kinds.size(), 0);
@@ -111,44 +140,71 @@ Treatment treatmentOnTheWay(const DescentSettings& settings, const Provenance& p
     return treatment;
 }
 
+Provenance provenanceOfFirst(const Contraction& contraction, const DescentSettings& settings) {
+    Provenance provenance{std::vector<VertexId>(contraction.destinations().size()), {}, settings.sourceLines, {}, 0};
+    std::iota(provenance.destinations.begin(), provenance.destinations.end(), VertexId(0));
+    return provenanceOf(contraction, std::move(provenance));
+}
+
 }  // namespace
 
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
-    return pausesFor(target, courseFor(target, sourceTriangles)).front();
+    if (hasRungs(target, sourceTriangles)) return rungsAbove(target, sourceTriangles).front();
+    const std::size_t pause =
+        std::min(std::size_t(surplus * double(target)), std::size_t(double(sourceTriangles) / leastForPause));
+    return double(target) < lowestRung ? target : std::max(target, pause);
 }
 
-Mesh descend(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target,
-             const Progress& progress) {
-    const Course course = courseFor(target, source.mesh.triangleCount());
-    Mesh mesh = from.mesh().finish(source.mesh);
-    Provenance provenance{from.destinations(), {}, settings.sourceLines, {}, 0};
-    take(from, provenance);
-    const Contraction* at = &from;
-    std::optional<Contraction> own;
-    Polisher polisher(mesh, source, provenance, course.probing);
-    const std::vector<std::size_t> pauses = pausesFor(target, course);
-    const double share = 1.0 / double(pauses.size() + 1);
-    for (std::size_t i = 0; i < pauses.size(); ++i) {
-        if (pauses[i] >= mesh.triangleCount()) continue;
-        polisher.improve(course.rounds, 0, progress.span(double(i) * share, double(i + 1) * share));
-        moveAttributes(at->mesh(), polisher.finish(), mesh);
-        const Mesh before = std::move(mesh);
-        const Progress rest = progress.span(double(i + 1) * share, double(i + 1) * share);
-        own.emplace(WorkingMesh(before, treatmentOnTheWay(settings, provenance), rest), before, settings.leastOfParts);
-        own->contractTo(pauses[i], rest);
-        own->finish();
-        at = &*own;
-        mesh = own->mesh().finish(before);
-        for (VertexId& v : provenance.destinations)
-            if (v != none) v = own->destinations()[v];
-        take(*own, provenance);
-        polisher.goOn(before, own->destinations());
+bool sharesStart(std::size_t target, std::size_t sourceTriangles) {
+    return hasRungs(target, sourceTriangles);
+}
+
+Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings,
+                 std::size_t target, const Progress& progress)
+    : m_source(source),
+      m_settings(settings),
+      m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
+                 probingFor(from.triangles(), source.mesh.triangleCount())) {
+    const bool isThere = from.triangles() <= target;
+    polish(from.mesh(), isThere ? lastRounds(double(source.mesh.triangleCount()) / double(target)) : 1, 0, progress);
+}
+
+bool Descent::approach(std::size_t target, const Progress& progress) {
+    const std::vector<std::size_t> rungs = rungsAbove(target, m_source.mesh.triangleCount());
+    for (std::size_t i = 0; i < rungs.size(); ++i) {
+        progress.at(double(i) / double(rungs.size()));
+        if (rungs[i] < triangles()) goTo(rungs[i], 1, 0, progress.span(0, 0));
     }
-    const std::size_t missing = target - std::min(target, mesh.triangleCount());
-    const std::size_t insertions = std::min(insertionsFor(target, course), missing / 2);
-    polisher.improve(course.lastRounds, insertions, progress.span(1 - share, 1));
-    moveAttributes(at->mesh(), polisher.finish(), mesh);
-    return mesh;
+    return rungs.empty() || triangles() <= rungs.back();
+}
+
+Mesh Descent::finish(std::size_t target, const Progress& progress) && {
+    const double sourceForOne = double(m_source.mesh.triangleCount()) / double(target);
+    if (target >= lowestRung && hasRungs(target, m_source.mesh.triangleCount()))
+        for (const double over : lastSurpluses(sourceForOne))
+            if (over * double(target) < double(triangles()) / leastStep)
+                goTo(std::size_t(over * double(target)), 1, 0, progress);
+    if (triangles() > target) goTo(target, lastRounds(sourceForOne), insertionsFor(target), progress);
+    return std::move(m_polisher.level());
+}
+
+// Insertions included.
+void Descent::goTo(std::size_t count, int rounds, std::size_t insertions, const Progress& progress) {
+    const Mesh& level = m_polisher.level();
+    Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress), level,
+                            m_settings.leastOfParts);
+    contraction.contractTo(count - 2 * insertions, progress);
+    contraction.finish();
+    const std::size_t missing = count - std::min(count, contraction.triangles());
+    m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
+                    contraction.destinations(), probingFor(contraction.triangles(), m_source.mesh.triangleCount()));
+    polish(contraction.mesh(), rounds, std::min(insertions, missing / 2), progress);
+}
+
+void Descent::polish(const WorkingMesh& made, int rounds, std::size_t insertions, const Progress& progress) {
+    m_polisher.improve(rounds, insertions, progress);
+    const std::vector<Birth> births = m_polisher.finish();
+    moveAttributes(made, births, m_polisher.level());
 }
 
 }  // namespace um

@@ -1,7 +1,7 @@
 #pragma once
-/// The last stretch of a reduction, from a few triangles more than wanted down to the target.
+/// The last stretch of a reduction, down to the target: polished and contracted in turns.
 #include "reduce/Contraction.h"
-#include "reduce/Polish.h"
+#include "reduce/Polisher.h"
 
 namespace um {
 
@@ -12,18 +12,46 @@ struct DescentSettings {
     std::vector<LineEdge> sourceLines;
 };
 
-/// The triangles at which a contraction should pause for a descent to the target.
+/// The triangles at which a contraction should pause for a descent to the target: never more for a lower target.
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles);
 
-/// Polishes what there is, contracts it further, and so on in small steps: where the vertices lie as close to the
-/// source as they can, the cost of contracting an edge is counted anew from the surface that there is. A vertex that
-/// does little there goes, and the others take over; what has been done up to here is not held against them. The last
-/// polish puts in vertices where the source is farthest off. What lies below the target already is polished only.
-/// @param from  a contraction of source.mesh, after finish()
-/// @throws Cancelled
+/// Whether that is where descents to all lower targets start too.
+bool sharesStart(std::size_t target, std::size_t sourceTriangles);
+
+/// A surface on its way down. Where the vertices lie as close to the source as they can, the cost of contracting an
+/// edge is counted anew from the surface that there is: a vertex that does little there goes, and the others take over;
+/// what has been done up to here is not held against them. Coarse levels of a source all go down the same rungs, each
+/// polished and a little lower than the one before, and leave at the last above their target. So a level does not
+/// depend on what others are made.
 /// Source: contraction without memory after Lindstrom & Turk 1998, IEEE Visualization: fast and memory efficient
 /// polygonal simplification.
-Mesh descend(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target,
-             const Progress& progress);
+class Descent {
+public:
+    /// Polishes what there is. Keeps references to `source` and `settings`.
+    /// @param from  a contraction of source.mesh, paused at startOfDescent(target), after finish()
+    /// @throws Cancelled
+    Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target,
+            const Progress& progress);
+
+    std::size_t triangles() const { return m_polisher.level().triangleCount(); }
+
+    /// Goes down the rungs above the target, as far as can be.
+    /// @returns whether the last of them was reached
+    /// @throws Cancelled
+    bool approach(std::size_t target, const Progress& progress);
+
+    /// Leaves the rungs for the target, or as near to it as can be, and polishes once more; at that, vertices are put
+    /// in where the source is farthest off. What lies below the target already stays as it is.
+    /// @throws Cancelled
+    Mesh finish(std::size_t target, const Progress& progress) &&;
+
+private:
+    void goTo(std::size_t count, int rounds, std::size_t insertions, const Progress& progress);
+    void polish(const WorkingMesh& made, int rounds, std::size_t insertions, const Progress& progress);
+
+    const PolishSource& m_source;
+    const DescentSettings& m_settings;
+    Polisher m_polisher;
+};
 
 }  // namespace um

@@ -58,6 +58,19 @@ bool keepsShape(const WorkingMesh& mesh, VertexId from, VertexId other, const Ve
     return true;
 }
 
+// The largest squared distance from `place` to a plane of a triangle at v, both counted from `origin`.
+double farthestPlane(const WorkingMesh& mesh, VertexId v, const Vec3d& origin, const Vec3d& place) {
+    const Vec3d here = mesh.place(v) - origin;
+    double farthest = 0;
+    mesh.forCorners(v, [&](CornerId c) {
+        const Vec3d a = mesh.place(mesh.nextOf(c)) - origin, b = mesh.place(mesh.lastOf(c)) - origin;
+        const Vec3d normal = (a - here).cross(b - here);
+        const double squared = normal.squaredNorm(), along = normal.dot(place - here);
+        if (squared > 0) farthest = std::max(farthest, along * along / squared);
+    });
+    return farthest;
+}
+
 void ringOf(const WorkingMesh& mesh, VertexId v, std::vector<VertexId>& ring) {
     ring.clear();
     const auto add = [&](VertexId w) {
@@ -127,8 +140,13 @@ EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
     }
     EdgeCost result;
     result.place = bestPlace(sum, mesh.kinds[u], mesh.kinds[v], apart);
-    const double error = std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v);
+    double error = std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v);
     const double scale = sum.trace() * apart.squaredNorm();
+    if (mesh.farDistance() > 0) {
+        const double farthest = std::max(farthestPlane(mesh, u, mesh.place(u), result.place),
+                                         farthestPlane(mesh, v, mesh.place(u), result.place));
+        error *= 1 + farthest / (mesh.farDistance() * mesh.farDistance());
+    }
     result.isFlat = error <= flatShare * scale;
     result.cost = float(error + shortFirst * scale);
     return result;

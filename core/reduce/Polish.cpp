@@ -2,8 +2,11 @@
 
 namespace um {
 
-PolishSource::PolishSource(const Mesh& source)
-    : mesh(source), around(findVertexTriangles(source.triangles, source.vertexCount())), spheres(spheresOf(source)) {
+PolishSource::PolishSource(const Mesh& source, const Progress& progress)
+    : mesh(source), around(findVertexTriangles(source.triangles, source.vertexCount())) {
+    progress.check();
+    spheres = spheresOf(source);
+    progress.check();
     std::vector<float> thirds(source.triangleCount());
     const auto place = [&](VertexId v) { return source.positions[v].cast<double>(); };
     parallelFor(thirds.size(), [&](std::size_t t) {
@@ -16,8 +19,11 @@ PolishSource::PolishSource(const Mesh& source)
     });
 }
 
-Polisher::Polisher(Mesh& level, const PolishSource& source, const Provenance& provenance, const Probing& probing)
-    : m_level(level), m_from(source), m_provenance(provenance), m_sections(sectionOfTriangles(level)) {
+Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Probing& probing)
+    : m_level(std::move(level)),
+      m_from(source),
+      m_provenance(std::move(provenance)),
+      m_sections(sectionOfTriangles(m_level)) {
     connect();
     placeProbes(probing);
     takeSamples();
@@ -27,8 +33,9 @@ Polisher::Polisher(Mesh& level, const PolishSource& source, const Provenance& pr
 void Polisher::improve(int rounds, std::size_t insertions, const Progress& progress) {
     for (int round = 0; round < rounds; ++round) {
         progress.at(double(round) / rounds);
+        const bool wasPlaced = m_isPlaced;
         findClosest(progress);
-        if (round > 0) {
+        if (wasPlaced) {
             // The rest where it is still worst then.
             const std::size_t now = round + 1 < rounds ? (insertions + 1) / 2 : insertions;
             insertVertices(now, progress);

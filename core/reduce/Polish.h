@@ -12,7 +12,8 @@ using LineEdge = std::pair<VertexId, VertexId>;
 /// What a polish needs to know of a source, whatever the level.
 struct PolishSource {
     /// Keeps a reference to `source`.
-    explicit PolishSource(const Mesh& source);
+    /// @throws Cancelled
+    PolishSource(const Mesh& source, const Progress& progress);
 
     const Mesh& mesh;
     VertexTriangles around;

@@ -32,13 +32,14 @@ void Polisher::findFirstClosest(const Progress& progress) {
 }
 
 void Polisher::findClosest(const Progress& progress) {
-    if (std::exchange(m_isPlaced, true))
+    if (!m_isPlaced)
+        findFirstClosest(progress);
+    else if (!m_isCurrent)
         parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
             progress.check();
             for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
         });
-    else
-        findFirstClosest(progress);
+    m_isPlaced = m_isCurrent = true;
     groupSamples();
 }
 
@@ -80,8 +81,9 @@ TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p)
 TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
     NearestSample nearest;
     lookForNearest(t, p, nearest);
-    for (const VertexId v : m_level.triangles[t])
-        for (const TriangleId other : m_around.of(v)) lookForNearest(other, p, nearest);
+    if (nearest.sample == none)
+        for (const VertexId v : m_level.triangles[t])
+            for (const TriangleId other : m_around.of(v)) lookForNearest(other, p, nearest);
     return closestAround(nearest, p);
 }
 

@@ -24,7 +24,7 @@ constexpr double worseThanFar = 2;
 void Polisher::moveVertices(const Progress& progress) {
     const std::size_t triangles = m_level.triangleCount(), vertices = m_level.vertexCount();
     m_offs.assign(triangles, 0);
-    const double farSquared = farOff * farOff * error() / areaOfSource();
+    const double farSquared = farOff * farOff * meanSquared();
     std::vector<Vec3f> vertexOffs(vertices, Vec3f::Zero());
     parallelFor(
         vertices,
@@ -109,6 +109,7 @@ void Polisher::moveVertices(const Progress& progress) {
     limitSteps(steps);
     shortenBadSteps(steps);
     take(steps);
+    m_isCurrent = false;
     if (m_worstAtStart < 0)
         m_worstAtStart = double(std::max(*std::max_element(m_offs.begin(), m_offs.end()),
                                          *std::max_element(m_farthest.begin(), m_farthest.end())));

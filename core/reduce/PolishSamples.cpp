@@ -12,7 +12,7 @@ constexpr double lineWeight = 8;
 
 // Of the source's vertices that have gone into one vertex of the level, at least so many are samples: many more do not
 // tell more.
-constexpr std::uint32_t enoughForVertex = 12;
+constexpr std::uint32_t enoughForVertex = 24;
 
 }  // namespace
 
@@ -20,6 +20,7 @@ constexpr std::uint32_t enoughForVertex = 12;
 // alone sums up quadratic functions exactly.
 void Polisher::placeProbes(const Probing& probing) {
     const int n = probing.perSide;
+    m_probes.clear();
     m_cornerPart = probing.weight / (12 * n);
     const double part = (probing.weight - 3 * m_cornerPart) / (n * n);
     for (int i = 0; i < n; ++i)
@@ -31,66 +32,81 @@ void Polisher::placeProbes(const Probing& probing) {
     m_vertexHits.assign(m_level.vertexCount(), none);
 }
 
-// All of the source's vertices where few have gone into one of the level. Where many have, some of them; and so that no
-// tip is overlooked, the one that is farthest off the level, and the one nearest to the level's vertex, which may go.
+// What is not represented any more pulls at nothing.
 void Polisher::takeSamples() {
     const std::vector<VertexId>& destinations = m_provenance.destinations;
-    struct Group {
-        std::uint32_t vertices = 0, seen = 0, taken = 0;
-        double area = 0;
-        VertexId farthest = none, nearest = none;
+    for (VertexId v = 0; v < destinations.size(); ++v) {
+        if (destinations[v] == none || m_around.of(destinations[v]).empty()) continue;
+        Sample sample;
+        sample.point = m_from.mesh.positions[v];
+        sample.vertex = v;
+        sample.weight = m_from.areas[v];
+        m_samples.push_back(sample);
+    }
+    thinSamples();
+}
 
-        std::uint32_t step() const { return std::max(1u, vertices / enoughForVertex); }
+// All of them stay where few have gone into one vertex of the level. Where many have, some of them; and so that no tip
+// is overlooked, the one that is farthest off the level, and the one nearest to the level's vertex, which may go.
+void Polisher::thinSamples() {
+    struct Group {
+        std::uint32_t samples = 0, seen = 0, taken = 0;
+        double weight = 0;
+        std::uint32_t farthest = none, nearest = none;
+
+        std::uint32_t step() const { return std::max(1u, samples / enoughForVertex); }
     };
     std::vector<Group> groups(m_level.vertexCount());
-    // What is not represented any more pulls at nothing.
-    const auto groupOf = [&](std::size_t v) {
-        const VertexId into = destinations[v];
-        return into == none || m_around.of(into).empty() ? nullptr : &groups[into];
-    };
-    for (std::size_t v = 0; v < destinations.size(); ++v)
-        if (Group* group = groupOf(v)) {
-            ++group->vertices;
-            group->area += double(m_from.areas[v]);
-        }
-    std::vector<float> offs(destinations.size());
-    const std::vector<Sphere> spheres = spheresOf(m_level);
-    parallelFor(destinations.size(), [&](std::size_t v) {
-        const Group* group = groupOf(v);
-        if (group == nullptr || group->step() == 1) return;
-        offs[v] = float(walkFromVertex(m_level, m_around, spheres, sourcePlace(v), destinations[v]).squaredDistance);
-    });
-    const auto apart = [&](VertexId v) { return (sourcePlace(v) - place(destinations[v])).squaredNorm(); };
-    for (VertexId v = 0; v < destinations.size(); ++v) {
-        Group* group = groupOf(v);
-        if (group == nullptr || group->step() == 1) continue;
-        if (group->farthest == none || offs[v] > offs[group->farthest]) group->farthest = v;
-        if (group->nearest == none || apart(v) < apart(group->nearest)) group->nearest = v;
+    const auto destination = [&](std::uint32_t s) { return m_provenance.destinations[m_samples[s].vertex]; };
+    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
+        Group& group = groups[destination(s)];
+        ++group.samples;
+        group.weight += double(m_samples[s].weight);
     }
-    for (VertexId v = 0; v < destinations.size(); ++v)
-        if (Group* group = groupOf(v)) {
-            // One of each so many, but not always the same of a row: sources often are grids.
-            const std::uint32_t step = group->step(), turn = group->seen / step;
-            const bool isNext = group->seen++ % step == mixBits(destinations[v] + std::uint64_t(turn) * 7919) % step;
-            if (!isNext && v != group->farthest && v != group->nearest) continue;
-            Sample sample;
-            sample.point = m_from.mesh.positions[v];
-            sample.vertex = v;
-            // What is looked for stands for itself alone.
-            sample.weight = isNext ? -1 : m_from.areas[v];
-            if (isNext)
-                ++group->taken;
-            else
-                group->area -= double(m_from.areas[v]);
-            m_samples.push_back(sample);
+    if (!m_isPlaced) {
+        const std::vector<Sphere> spheres = spheresOf(m_level);
+        parallelFor(m_samples.size(), [&](std::size_t s) {
+            const VertexId at = destination(std::uint32_t(s));
+            if (groups[at].step() == 1) return;
+            set(m_samples[s], walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(), at));
+        });
+    }
+    const auto apart = [&](std::uint32_t s) {
+        return (m_samples[s].point.cast<double>() - place(destination(s))).squaredNorm();
+    };
+    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
+        Group& group = groups[destination(s)];
+        if (group.step() == 1) continue;
+        if (group.farthest == none || m_samples[s].distance > m_samples[group.farthest].distance) group.farthest = s;
+        if (group.nearest == none || apart(s) < apart(group.nearest)) group.nearest = s;
+    }
+    std::vector<Sample> kept;
+    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
+        Sample& sample = m_samples[s];
+        Group& group = groups[destination(s)];
+        // One of each so many, but not always the same of a row: sources often are grids.
+        const std::uint32_t step = group.step(), turn = group.seen / step;
+        const bool isNext = group.seen++ % step == mixBits(destination(s) + std::uint64_t(turn) * 7919) % step;
+        if (!isNext && s != group.farthest && s != group.nearest) continue;
+        // What is looked for stands for itself alone, the others for all the rest.
+        if (isNext) {
+            ++group.taken;
+            if (step > 1) sample.weight = -1;
+        } else {
+            group.weight -= double(sample.weight);
         }
-    for (Sample& sample : m_samples) {
-        const Group& group = groups[destinations[sample.vertex]];
-        if (sample.weight < 0) sample.weight = float(group.area / group.taken);
+        kept.push_back(sample);
+    }
+    m_samples = std::move(kept);
+    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
+        const Group& group = groups[destination(s)];
+        if (m_samples[s].weight < 0) m_samples[s].weight = float(group.weight / group.taken);
     }
 }
 
-void Polisher::goOn(const Mesh& before, const std::vector<VertexId>& into) {
+void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Probing& probing) {
+    const Mesh before = std::exchange(m_level, std::move(level));
+    m_provenance = std::move(provenance);
     // Triangles that are left keep their order. Where some fell together besides, nobody knows which are.
     const auto isLeft = [&](const Triangle& t) {
         const VertexId a = into[t[0]], b = into[t[1]], c = into[t[2]];
@@ -103,29 +119,33 @@ void Polisher::goOn(const Mesh& before, const std::vector<VertexId>& into) {
     if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), none);
     connect();
     const auto stays = [&](VertexId v) { return into[v] != none && before.positions[v] == m_level.positions[into[v]]; };
-    const std::size_t probes = m_probes.size();
     const std::vector<TriangleId> hits = std::exchange(m_hits, {}), vertexHits = std::exchange(m_vertexHits, {});
-    m_hits.resize(probes * m_level.triangleCount(), none);
-    m_vertexHits.resize(m_level.vertexCount(), none);
-    for (std::size_t t = 0; t < number.size(); ++t)
-        if (number[t] != none && std::all_of(before.triangles[t].begin(), before.triangles[t].end(), stays))
-            std::copy_n(hits.begin() + long(t * probes), probes, m_hits.begin() + long(number[t] * probes));
+    const std::size_t probesBefore = m_probes.size();
+    placeProbes(probing);
+    if (const std::size_t probes = m_probes.size(); probes == probesBefore)
+        for (std::size_t t = 0; t < number.size(); ++t)
+            if (number[t] != none && std::all_of(before.triangles[t].begin(), before.triangles[t].end(), stays))
+                std::copy_n(hits.begin() + long(t * probes), probes, m_hits.begin() + long(number[t] * probes));
     for (VertexId v = 0; v < before.vertexCount(); ++v)
         if (stays(v)) m_vertexHits[into[v]] = vertexHits[v];
+    const auto isRepresented = [&](VertexId v) { return v != none && !m_around.of(v).empty(); };
+    std::erase_if(m_samples,
+                  [&](const Sample& sample) { return !isRepresented(m_provenance.destinations[sample.vertex]); });
     const std::vector<Sphere> spheres = spheresOf(m_level);
     parallelFor(m_samples.size(), [&](std::size_t s) {
         Sample& sample = m_samples[s];
         const Triangle& old = before.triangles[sample.triangle];
         sample.triangle = number[sample.triangle];
-        if (sample.triangle != none) return;
-        for (const VertexId v : old)
-            if (into[v] != none && !m_around.of(into[v]).empty()) {
-                set(sample, walkFromVertex(m_level, m_around, spheres, sample.point.cast<double>(), into[v]));
-                return;
-            }
-        sample.triangle = 0;
-        sample.weight = 0;
+        if (sample.triangle != none) {
+            follow(sample);
+            return;
+        }
+        const auto from = std::find_if(old.begin(), old.end(), [&](VertexId v) { return isRepresented(into[v]); });
+        set(sample, walkFromVertex(m_level, m_around, spheres, sample.point.cast<double>(),
+                                   from != old.end() ? into[*from] : m_provenance.destinations[sample.vertex]));
     });
+    m_isCurrent = true;
+    thinSamples();
     takeLineSamples();
     m_sections = sectionOfTriangles(m_level);
     m_worstAtStart = -1;

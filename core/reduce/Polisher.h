@@ -35,22 +35,31 @@ struct Probing {
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
-    /// Keeps references to all but `probing`.
-    Polisher(Mesh& level, const PolishSource& source, const Provenance& provenance, const Probing& probing);
+    /// Keeps a reference to the source.
+    Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Probing& probing);
 
-    /// @param rounds      each finds closest places and moves; from the second on, edges are flipped before that
+    Mesh& level() { return m_level; }
+    const Mesh& level() const { return m_level; }
+    const Provenance& provenance() const { return m_provenance; }
+
+    /// @param rounds      each finds closest places and moves; but for the very first, edges are flipped before that
     /// @param insertions  vertices to be put in where the source is farthest off, each of them two triangles more: half
-    ///                    of them in the second round, the rest in the third; fewer where nothing may be split
+    ///                    of what is left in each round, all in the last one; fewer where nothing may be split
     /// @throws Cancelled
     void improve(int rounds, std::size_t insertions, const Progress& progress);
 
-    /// The new vertices since the last time; `level` has positions, influences and blend shapes for them.
+    /// The new vertices since the last time; the level has positions, influences and blend shapes for them.
     std::vector<Birth> finish();
 
-    /// The level and its provenance have become those of a coarser one, and what is known of its surface goes along.
-    /// @param before  what the level was
-    /// @param into    for each of its vertices, where it went, or `none`
-    void goOn(const Mesh& before, const std::vector<VertexId>& into);
+    /// Goes on with a coarser level that came out of this one, and what is known of its surface goes along.
+    /// @param into  for each vertex of the level as it was, where it went, or `none`
+    void goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Probing& probing);
+
+    /// How far off the source's vertices were, squared, on average, when closest places were found last.
+    double meanSquared() const {
+        const double area = areaOfSource();
+        return area > 0 ? error() / area : 0;
+    }
 
 private:
     double areaOfSource() const {
@@ -105,6 +114,7 @@ private:
 
     void placeProbes(const Probing& probing);
     void takeSamples();
+    void thinSamples();
     void takeLineSamples();
     void followLine(LineSample& sample) const;
     void connect();
@@ -144,9 +154,9 @@ private:
     void shortenBadSteps(std::vector<Vec3f>& steps) const;
     bool isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const;
 
-    Mesh& m_level;
+    Mesh m_level;
     const PolishSource& m_from;
-    const Provenance& m_provenance;
+    Provenance m_provenance;
     VertexTriangles m_around;
     std::vector<TriangleProbe> m_probes;
     double m_cornerPart = 0;  // of a triangle's area, for each of its corners as a probe
@@ -156,7 +166,8 @@ private:
     std::vector<float> m_offs;   // of each triangle's probes and corners, the farthest before the step
     double m_worstAtStart = -1;  // how far off anything was before the first step; below 0 until then
     std::vector<Sample> m_samples;
-    bool m_isPlaced = false;                   // whether a closest place is known of the samples
+    bool m_isPlaced = false;                   // whether a closest place is known of all samples
+    bool m_isCurrent = false;                  // and is of the level as it is now
     std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
     std::vector<std::uint32_t> m_byTriangle;
     std::vector<TriangleId> m_changed;  // since closest places were found

@@ -115,9 +115,13 @@ struct Reduction::Prepared {
 
     const Mesh& mesh() const { return changed ? *changed : source; }
 
-    const PolishSource& forPolish() const {
-        std::call_once(polishOnce, [&] { polishSource.emplace(mesh()); });
+    const PolishSource& forPolish(const Progress& progress) const {
+        std::call_once(polishOnce, [&] { polishSource.emplace(mesh(), progress); });
         return *polishSource;
+    }
+
+    Descent descentFrom(const Contraction& contraction, std::size_t target, const Progress& progress) const {
+        return {contraction, forPolish(progress), descent, target, progress};
     }
 };
 
@@ -160,7 +164,9 @@ Reduction::Reduction(const Reduction& other)
     : m_prepared(other.m_prepared),
       m_notes(other.m_notes),
       m_target(other.m_target),
-      m_contraction(std::make_unique<Contraction>(*other.m_contraction)) {}
+      m_contraction(std::make_unique<Contraction>(*other.m_contraction)),
+      m_descent(other.m_descent),
+      m_isStuck(other.m_isStuck) {}
 
 Reduction::Reduction(Reduction&& other) noexcept = default;
 
@@ -177,11 +183,20 @@ std::size_t Reduction::pause() const {
 void Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
     m_target = targetTriangles;
-    if (pause() < m_contraction->triangles()) m_contraction->contractTo(pause(), progress);
+    const bool goesOnDescending = m_descent != nullptr;
+    const Progress contracting = progress.span(0, isPolished() ? 0.5 : 1), descending = progress.span(0.5, 1);
+    if (pause() < m_contraction->triangles() && !goesOnDescending) m_contraction->contractTo(pause(), contracting);
     m_contraction->finish();
+    if (!isPolished() || !sharesStart(m_target, m_prepared->mesh().triangleCount())) return;
+    // Copies share what they have come to.
+    const auto descent = std::make_shared<Descent>(
+        goesOnDescending ? *m_descent : m_prepared->descentFrom(*m_contraction, m_target, descending.span(0, 0)));
+    m_isStuck = !descent->approach(m_target, descending);
+    m_descent = descent;
 }
 
 std::size_t Reduction::triangles() const {
+    if (m_descent != nullptr) return m_isStuck ? std::max(m_target, m_descent->triangles()) : m_target;
     const std::size_t there = m_contraction->triangles();
     return there <= pause() ? std::min(there, m_target) : there;
 }
@@ -192,14 +207,19 @@ Mesh Reduction::mesh(const Progress& progress) const {
     if (!isPolished()) {
         level = m_contraction->mesh().finish(source);
     } else {
-        level = descend(*m_contraction, m_prepared->forPolish(), m_prepared->descent, m_target, progress);
+        const auto descend = [&](Descent descent, const Progress& rest) {
+            return std::move(descent).finish(m_target, rest);
+        };
+        level = m_descent != nullptr ? descend(*m_descent, progress)
+                                     : descend(m_prepared->descentFrom(*m_contraction, m_target, progress.span(0, 0.5)),
+                                               progress.span(0.5, 1));
         if (level.triangleCount() > m_target) {
             // What was polished on the way did not go far enough; it may without.
             Contraction straight = *m_contraction;
             const Progress rest = progress.span(1, 1);
             if (straight.contractTo(m_target, rest)) {
                 straight.finish();
-                level = descend(straight, m_prepared->forPolish(), m_prepared->descent, m_target, rest);
+                level = descend(m_prepared->descentFrom(straight, m_target, rest), rest);
             }
         }
     }

@@ -13,6 +13,7 @@
 namespace um {
 
 class Contraction;
+class Descent;
 
 enum class NormalTreatment {
     Automatic,  ///< interpolated where at least a quarter of the triangles stay, else made anew
@@ -113,6 +114,8 @@ private:
     ReduceNotes m_notes;
     std::size_t m_target = 0;
     std::unique_ptr<Contraction> m_contraction;
+    std::shared_ptr<const Descent> m_descent;  // where descents to lower targets go the same way
+    bool m_isStuck = false;                    // above where it should have come to
 };
 
 }  // namespace um

@@ -11,6 +11,9 @@ namespace {
 
 constexpr VertexId none = std::numeric_limits<VertexId>::max();
 
+// A walk comes closer with each step, and ends; this only says when it is not worth going on.
+constexpr int mostSteps = 256;
+
 Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
     const auto widened = [](const Vec3d& centre, double radius) {
         constexpr double rounding = 1e-6;
@@ -25,6 +28,16 @@ Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
     const Vec3d centre =
         (c.squaredNorm() * normal.cross(b) + b.squaredNorm() * c.cross(normal)) / (2 * normal.squaredNorm());
     return widened(corners[0] + centre, centre.norm());
+}
+
+// Next to none: which way such a triangle faces is a matter of rounding.
+bool hasNoArea(const Mesh& mesh, TriangleId t) {
+    constexpr float least = 1e-4F;
+    const Triangle& triangle = mesh.triangles[t];
+    const Vec3f b = mesh.positions[triangle[1]] - mesh.positions[triangle[0]],
+                c = mesh.positions[triangle[2]] - mesh.positions[triangle[0]];
+    const float edges = b.squaredNorm() + c.squaredNorm();
+    return b.cross(c).squaredNorm() <= least * least * edges * edges;
 }
 
 // Whether all of the triangle within is farther off than the best so far.
@@ -44,24 +57,35 @@ Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t) {
 }
 
 Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
-    constexpr int mostSteps = 32;
     Closest best = closestOf(mesh, p, start);
+    const auto look = [&](TriangleId t) {
+        const Closest there = closestOf(mesh, p, t);
+        if (there.squaredDistance < best.squaredDistance) best = there;
+    };
     for (int step = 0; step < mostSteps; ++step) {
         const Closest from = best;
         const Triangle& triangle = mesh.triangles[from.triangle];
-        const std::array<bool, 3> isOff = {from.at.first() <= 1e-12, from.at.second <= 0, from.at.third <= 0};
+        // So near to an edge, what lies beyond it may be closer: where surfaces meet at a right angle, rounding
+        // decides.
+        constexpr double nearEdge = 1e-4;
+        const std::array<bool, 3> isOff = {from.at.first() <= nearEdge, from.at.second <= nearEdge,
+                                           from.at.third <= nearEdge};
         const int off = int(isOff[0]) + int(isOff[1]) + int(isOff[2]);
         if (off == 0) break;
         const std::size_t k = off == 2 ? (isOff[0] ? (isOff[1] ? 2u : 1u) : 0u) : (isOff[0] ? 1u : 0u);
         // The other end of the edge, where it is an edge.
         const VertexId other = off == 2 ? none : triangle[isOff[0] || isOff[1] ? 2 : 1];
-        for (const TriangleId t : around.of(triangle[k])) {
-            if (t == from.triangle) continue;
-            const Triangle& next = mesh.triangles[t];
-            if (other != none && next[0] != other && next[1] != other && next[2] != other) continue;
-            const Closest there = closestOf(mesh, p, t);
-            if (there.squaredDistance < best.squaredDistance) best = there;
-        }
+        const auto isBeside = [&](TriangleId t) {
+            return t != from.triangle && (other == none || contains(mesh.triangles[t], other));
+        };
+        for (const TriangleId t : around.of(triangle[k]))
+            if (isBeside(t)) look(t);
+        if (best.triangle != from.triangle) continue;
+        // A triangle without area hides what lies beyond it.
+        for (const TriangleId t : around.of(triangle[k]))
+            if ((t == from.triangle || isBeside(t)) && hasNoArea(mesh, t))
+                for (const VertexId v : mesh.triangles[t])
+                    for (const TriangleId beyond : around.of(v)) look(beyond);
         if (best.triangle == from.triangle) break;
     }
     return best;
@@ -92,7 +116,6 @@ Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const st
 
 Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
                    TriangleId start) {
-    constexpr int mostSteps = 16;
     Closest best = closestOf(mesh, p, start);
     TriangleId before = none;
     for (int step = 0; step < mostSteps; ++step) {

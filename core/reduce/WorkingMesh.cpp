@@ -61,7 +61,8 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
       influences(source.influences),
       m_protect(treatment.protect),
       m_topology(treatment.topology),
-      m_leastCreaseCosine(std::cos(treatment.protect.creaseDegrees * pi / 180)) {
+      m_leastCreaseCosine(std::cos(treatment.protect.creaseDegrees * pi / 180)),
+      m_farDistance(treatment.farDistance) {
     for (const Morph& morph : source.morphs) morphs.push_back(morph.offsets);
     m_skinScale = source.influences.empty() ? 0 : 0.02 * diagonal(source);
     const auto isWhole = [&](std::size_t t) {

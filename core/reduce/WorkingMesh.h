@@ -42,6 +42,9 @@ struct Treatment {
     std::vector<Kind> knownKinds;
     /// What is already known of the error at each vertex, counted from it, instead of what its triangles say; or empty.
     std::vector<StoredQuadric> knownQuadrics;
+    /// Contractions to a place farther off than this from a plane that was there cost more, by the square of how many
+    /// times farther; 0 where they do not.
+    double farDistance = 0;
 };
 
 class WorkingMesh {
@@ -49,6 +52,7 @@ public:
     WorkingMesh(const Mesh& source, const Treatment& treatment, const Progress& progress);
 
     TopologyRule topology() const { return m_topology; }
+    double farDistance() const { return m_farDistance; }
     std::size_t vertexCount() const { return positions.size(); }
     bool isDead(TriangleId t) const { return triangles[t][0] == triangles[t][1]; }
     bool isUsed(VertexId v) const { return firstCorner[v] != none; }
@@ -133,6 +137,7 @@ private:
     Protect m_protect;
     TopologyRule m_topology;
     double m_leastCreaseCosine;
+    double m_farDistance;
     double m_skinScale = 0;  // the length that a complete change of joints counts as
 };
 

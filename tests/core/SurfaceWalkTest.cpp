@@ -48,6 +48,28 @@ private slots:
         }
     }
 
+    // Around the edge of a box, as contraction leaves it: between the two faces lies a triangle without area.
+    void walksBeyondWhatHasNoArea() {
+        Mesh box;
+        box.positions = {{0, 0, 0}, {4, 0, 0}, {2, 0, 0}, {2, 0, -3}, {2, 3, 0}};
+        box.triangles = {{0, 3, 2}, {2, 3, 1}, {0, 2, 1}, {0, 1, 4}};
+        const VertexTriangles around = findVertexTriangles(box.triangles, box.vertexCount());
+        const Vec3d above(1.5, 1, 0), before(1.5, 0, -1);
+        for (const TriangleId start : {0u, 1u, 2u})
+            QCOMPARE(walkCloser(box, around, above, start).triangle, TriangleId(3));
+        QCOMPARE(walkCloser(box, around, before, 3).triangle, TriangleId(0));
+    }
+
+    // Where faces meet at a right angle, the foot on the wrong one may lie a rounding within it.
+    void walksAroundARightAngle() {
+        Mesh box;
+        box.positions = {{0, 0, 0}, {4, 0, 0}, {2, 1e-6F, -3}, {2, 3, 1e-6F}};
+        box.triangles = {{0, 2, 1}, {0, 1, 3}};
+        const VertexTriangles around = findVertexTriangles(box.triangles, box.vertexCount());
+        const Vec3d p(2, 1, -1e-6);
+        QCOMPARE(walkCloser(box, around, p, 0).triangle, TriangleId(1));
+    }
+
     void findsTheClosestPlaceOfASphere() {
         const Mesh sphere = test::makeSphere(1, 12);
         const VertexTriangles around = findVertexTriangles(sphere.triangles, sphere.vertexCount());
