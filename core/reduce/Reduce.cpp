@@ -183,15 +183,15 @@ std::size_t Reduction::pause() const {
 void Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
     m_target = targetTriangles;
-    const bool goesOnDescending = m_descent != nullptr;
-    const Progress contracting = progress.span(0, isPolished() ? 0.5 : 1), descending = progress.span(0.5, 1);
-    if (pause() < m_contraction->triangles() && !goesOnDescending) m_contraction->contractTo(pause(), contracting);
+    const bool descends = isPolished() && sharesStart(m_target, m_prepared->mesh().triangleCount());
+    if (m_descent == nullptr && pause() < m_contraction->triangles())
+        m_contraction->contractTo(pause(), progress.span(0, descends ? 0.5 : 1));
     m_contraction->finish();
-    if (!isPolished() || !sharesStart(m_target, m_prepared->mesh().triangleCount())) return;
+    if (!descends) return;
     // Copies share what they have come to.
     const auto descent = std::make_shared<Descent>(
-        goesOnDescending ? *m_descent : m_prepared->descentFrom(*m_contraction, m_target, descending.span(0, 0)));
-    m_isStuck = !descent->approach(m_target, descending);
+        m_descent != nullptr ? *m_descent : m_prepared->descentFrom(*m_contraction, m_target, progress.span(0.5, 0.6)));
+    m_isStuck = !descent->approach(m_target, progress.span(0.6, 1));
     m_descent = descent;
 }
 
