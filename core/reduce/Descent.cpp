@@ -30,15 +30,10 @@ constexpr double surplus = 1.3;
 constexpr double leastForPause = 3;
 constexpr double leastForFlips = 1.25;
 
-bool hasRungs(std::size_t target, std::size_t sourceTriangles) {
-    const double first = double(sourceTriangles) / highestRung;
-    return first >= lowestFirstRung && first >= leastSurplus * double(target);
-}
-
 // The counts of the rungs above the target, falling.
 std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriangles) {
     std::vector<std::size_t> rungs;
-    if (hasRungs(target, sourceTriangles))
+    if (sharesStart(target, sourceTriangles))
         for (double rung = double(sourceTriangles) / highestRung;
              rung >= lowestRung && rung >= leastSurplus * double(target); rung /= stepOfRungs)
             rungs.push_back(std::size_t(rung));
@@ -148,15 +143,16 @@ Provenance provenanceOfFirst(const Contraction& contraction, const DescentSettin
 
 }  // namespace
 
+bool sharesStart(std::size_t target, std::size_t sourceTriangles) {
+    const double first = double(sourceTriangles) / highestRung;
+    return first >= lowestFirstRung && first >= leastSurplus * double(target);
+}
+
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
-    if (hasRungs(target, sourceTriangles)) return rungsAbove(target, sourceTriangles).front();
+    if (sharesStart(target, sourceTriangles)) return rungsAbove(target, sourceTriangles).front();
     const std::size_t pause =
         std::min(std::size_t(surplus * double(target)), std::size_t(double(sourceTriangles) / leastForPause));
     return double(target) < lowestRung ? target : std::max(target, pause);
-}
-
-bool sharesStart(std::size_t target, std::size_t sourceTriangles) {
-    return hasRungs(target, sourceTriangles);
 }
 
 Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings,
@@ -180,7 +176,7 @@ bool Descent::approach(std::size_t target, const Progress& progress) {
 Mesh Descent::finish(std::size_t target, const Progress& progress) && {
     const double sourceForOne = double(m_source.mesh.triangleCount()) / double(target);
     double done = 0;
-    if (target >= lowestRung && hasRungs(target, m_source.mesh.triangleCount())) {
+    if (target >= lowestRung && sharesStart(target, m_source.mesh.triangleCount())) {
         const std::vector<double>& surpluses = lastSurpluses(sourceForOne);
         for (const double over : surpluses) {
             const double next = done + 0.5 / double(surpluses.size());
