@@ -74,8 +74,8 @@ struct Reduced {
 /// UV seams hold together: positions are shared across them, and they are straightened only along themselves. No
 /// contraction changes the topology (link condition), turns a triangle over or makes a needle. UVs, normals, colours,
 /// skin and blend shapes go along. The source is not changed. The same input gives the same bytes whatever the number
-/// of threads. Costs O(t log t); about 100 bytes a source triangle, and more where a fine level is polished: 170 where
-/// a quarter of the triangles stays, 250 where half does.
+/// of threads. Costs O(t log t); about 100 bytes a source triangle; with the polish 150, 190 where a quarter of the
+/// triangles stays, 225 where half does.
 /// @throws MeshError  if the source is not sound, targetTriangles is 0, or settings name parts that are not there
 /// @throws Cancelled
 /// Source: Garland & Heckbert 1997 (quadrics); Hoppe 1999 (attributes); Dey, Edelsbrunner, Guha & Nekhayev 1999 (link
