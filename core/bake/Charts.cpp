@@ -1,9 +1,11 @@
 #include "bake/Charts.h"
 
+#include "bake/Pieces.h"
 #include "base/Parallel.h"
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numeric>
 #include <optional>
@@ -14,165 +16,7 @@
 namespace um {
 namespace {
 
-constexpr std::uint32_t none = 0xffffffffu;
-
-// Which triangle lies beyond each edge, where one may go over.
-struct Neighbours {
-    std::vector<std::array<TriangleId, 3>> beyond;
-    std::vector<std::array<double, 3>> lengths;
-    std::vector<std::array<double, 3>> shows;  // the length of a cut there, less where it is hardly seen
-    std::vector<std::array<bool, 3>> isCrease;
-    std::vector<Vec3d> areaNormals;  // half as long as areaNormal: an area
-};
-
-// Whether the mesh's own UVs jump between two triangles, at either end of edge k of the one.
-bool partsInUvs(const Mesh& mesh, TriangleId t, std::size_t k, TriangleId u, std::size_t l) {
-    if (mesh.uvs.empty()) return false;
-    const auto uvAt = [&](TriangleId triangle, std::size_t corner) {
-        return mesh.uvs[mesh.wedgesOf(triangle)[corner % 3]];
-    };
-    return uvAt(t, k) != uvAt(u, l + 1) || uvAt(t, k + 1) != uvAt(u, l);
-}
-
-Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
-    Neighbours result;
-    const std::size_t count = mesh.triangleCount();
-    result.beyond.assign(count, {none, none, none});
-    result.lengths.resize(count);
-    result.shows.resize(count);
-    result.isCrease.assign(count, {false, false, false});
-    result.areaNormals.resize(count);
-    const auto place = [&](VertexId v) { return Vec3d(mesh.positions[v].cast<double>()); };
-    std::vector<std::array<std::uint64_t, 2>> edges;  // of lower and higher vertex; the half-edge
-    edges.reserve(3 * count);
-    for (TriangleId t = 0; t < count; ++t) {
-        const Triangle& corners = mesh.triangles[t];
-        result.areaNormals[t] = areaNormal(place(corners[0]), place(corners[1]), place(corners[2])) / 2;
-        for (std::size_t k = 0; k < 3; ++k) {
-            const VertexId a = corners[k], b = corners[(k + 1) % 3];
-            result.lengths[t][k] = result.shows[t][k] = (place(a) - place(b)).norm();
-            edges.push_back({std::uint64_t(std::min(a, b)) << 32 | std::max(a, b), 3 * std::uint64_t(t) + k});
-        }
-    }
-    tbb::parallel_sort(edges.begin(), edges.end());
-    const double leastCosine = std::cos(settings.creaseDegrees * pi / 180);
-    for (std::size_t i = 0; i < edges.size();) {
-        std::size_t end = i + 1;
-        while (end < edges.size() && edges[end][0] == edges[i][0]) ++end;
-        if (end - i == 2) {
-            const auto t = TriangleId(edges[i][1] / 3), u = TriangleId(edges[i + 1][1] / 3);
-            const std::size_t k = edges[i][1] % 3, l = edges[i + 1][1] % 3;
-            const bool agree = mesh.triangles[t][k] == mesh.triangles[u][(l + 1) % 3];
-            const Vec3d &n = result.areaNormals[t], &m = result.areaNormals[u];
-            const bool isSharp = n.dot(m) < leastCosine * n.norm() * m.norm();
-            const bool isSeam = settings.alongSeams && partsInUvs(mesh, t, k, u, l);
-            if (t != u && agree && !isSeam) {
-                result.beyond[t][k] = u;
-                result.beyond[u][l] = t;
-                result.isCrease[t][k] = result.isCrease[u][l] = isSharp;
-                if (!settings.exposure.empty()) {
-                    constexpr double least = 0.25;  // what a cut that nobody sees still counts
-                    const double seen = double(settings.exposure[t] + settings.exposure[u]) / 2;
-                    result.shows[t][k] = result.shows[u][l] *= least + (1 - least) * seen;
-                }
-            }
-        }
-        i = end;
-    }
-    return result;
-}
-
-// What of a piece counts when two are joined.
-struct Piece {
-    Vec3d normal = Vec3d::Zero();  // the sum of its triangles' area normals
-    double area = 0, border = 0;
-    std::map<std::uint32_t, double> shared;  // with each neighbour, the length of the border between them
-};
-
-// How far a piece is from flat, as an area; ragged ones count as less flat.
-double unevenness(const Vec3d& normal, double area, double border) {
-    constexpr double raggedness = 0.002;
-    return area - normal.norm() + raggedness * border * border;
-}
-
-// Joins triangles to nearly flat pieces, those first that stay flattest and roundest.
-std::vector<std::uint32_t> joinFlat(const Neighbours& around, const Progress& progress) {
-    constexpr double mostBend = 0.15;  // share of the area that is lost when seen from the front: a cap of 45 degrees
-    const std::size_t count = around.beyond.size();
-    std::vector<Piece> pieces(count);
-    std::vector<std::uint32_t> parent(count);
-    std::iota(parent.begin(), parent.end(), 0u);
-    for (std::uint32_t t = 0; t < count; ++t) {
-        pieces[t].normal = around.areaNormals[t];
-        pieces[t].area = around.areaNormals[t].norm();
-        for (std::size_t k = 0; k < 3; ++k) {
-            pieces[t].border += around.lengths[t][k];
-            if (const TriangleId other = around.beyond[t][k]; other != none && !around.isCrease[t][k])
-                pieces[t].shared[other] += around.lengths[t][k];
-        }
-    }
-    struct Candidate {
-        double cost;
-        std::uint32_t a, b, versionA, versionB;
-        bool operator>(const Candidate& o) const { return std::tie(cost, a, b) > std::tie(o.cost, o.a, o.b); }
-    };
-    std::vector<std::uint32_t> version(count, 0);
-    std::priority_queue<Candidate, std::vector<Candidate>, std::greater<>> queue;
-    const auto offer = [&](std::uint32_t a, std::uint32_t b, double shared) {
-        if (a > b) std::swap(a, b);
-        const Piece &p = pieces[a], &q = pieces[b];
-        const Vec3d normal = p.normal + q.normal;
-        const double area = p.area + q.area, border = std::max(0.0, p.border + q.border - 2 * shared);
-        if (area - normal.norm() > mostBend * area) return;
-        queue.push({unevenness(normal, area, border) - unevenness(p.normal, p.area, p.border) -
-                        unevenness(q.normal, q.area, q.border),
-                    a, b, version[a], version[b]});
-    };
-    for (std::uint32_t t = 0; t < count; ++t)
-        for (const auto& [other, shared] : pieces[t].shared)
-            if (t < other) offer(t, other, shared);
-    std::size_t steps = 0;
-    while (!queue.empty()) {
-        if (++steps % 4096 == 0) progress.check();
-        const Candidate best = queue.top();
-        queue.pop();
-        if (best.versionA != version[best.a] || best.versionB != version[best.b]) continue;
-        Piece &into = pieces[best.a], &from = pieces[best.b];
-        const double shared = into.shared[best.b];
-        into.normal += from.normal;
-        into.area += from.area;
-        into.border = std::max(0.0, into.border + from.border - 2 * shared);
-        into.shared.erase(best.b);
-        for (const auto& [other, length] : from.shared) {
-            if (other == best.a) continue;
-            into.shared[other] += length;
-            pieces[other].shared.erase(best.b);
-            pieces[other].shared[best.a] += length;
-        }
-        from.shared.clear();
-        parent[best.b] = best.a;
-        ++version[best.a];
-        ++version[best.b];  // which is no longer there
-        for (const auto& [other, length] : into.shared) offer(best.a, other, length);
-    }
-    for (std::uint32_t t = 0; t < count; ++t) {
-        std::uint32_t root = t;
-        while (parent[root] != root) root = parent[root];
-        for (std::uint32_t i = t; parent[i] != root;) i = std::exchange(parent[i], root);
-    }
-    return parent;
-}
-
-// A triangle most of whose neighbours are in another piece goes there: borders run straighter.
-void straighten(const Neighbours& around, std::vector<std::uint32_t>& pieceOf) {
-    for (int pass = 0; pass < 4; ++pass)
-        for (TriangleId t = 0; t < pieceOf.size(); ++t)
-            for (std::size_t k = 0; k < 3; ++k) {
-                const TriangleId a = around.beyond[t][k], b = around.beyond[t][(k + 1) % 3];
-                if (a != none && b != none && pieceOf[a] == pieceOf[b] && pieceOf[a] != pieceOf[t])
-                    pieceOf[t] = pieceOf[a];
-            }
-}
+constexpr TriangleId none = Neighbours::none;
 
 // The connected groups of triangles of one piece.
 std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
@@ -221,6 +65,22 @@ double solidity(const Patch& patch) {
     return twice > 0 ? 2 * stretchOf(patch).flatArea / twice : 0;
 }
 
+// How far a flat piece reaches in the direction in which that is most.
+double lengthOf(const Patch& patch) {
+    constexpr int directions = 8;
+    double most = 0;
+    for (int i = 0; i < directions; ++i) {
+        const Vec2d along(std::cos(i * pi / directions), std::sin(i * pi / directions));
+        double first = std::numeric_limits<double>::infinity(), last = -first;
+        for (const Vec2d& place : patch.flat) {
+            first = std::min(first, along.dot(place));
+            last = std::max(last, along.dot(place));
+        }
+        most = std::max(most, last - first);
+    }
+    return most;
+}
+
 class Cutter {
 public:
     Cutter(const Mesh& mesh, const ChartSettings& settings)
@@ -229,9 +89,8 @@ public:
     }
 
     std::vector<Chart> cut(const Progress& progress) {
-        std::vector<std::uint32_t> pieceOf = joinFlat(m_around, progress);
+        const std::vector<std::uint32_t> pieceOf = nearlyFlatPieces(m_around, progress);
         progress.at(0.1);
-        straighten(m_around, pieceOf);
         const auto groups = connectedGroups(m_around, pieceOf);
         std::vector<std::vector<Chart>> laid(groups.size());
         parallelFor(
@@ -313,18 +172,25 @@ private:
         return area;
     }
 
+    // One that is most of the surface has no others beside it.
+    bool isTooLong(const Chart& chart) const {
+        return areaOf(chart.triangles) < m_area / 2 &&
+               lengthOf(chart.patch) > m_settings.mostLength * std::sqrt(m_area);
+    }
+
     // Whether others find a place beside it.
     bool isHandy(const Chart& chart) const {
-        constexpr double smallShare = 0.002, asGoodAsABox = 0.97;
+        constexpr double smallShare = 0.002, asGoodAsABox = 0.92;
         const double area = areaOf(chart.triangles);
         if (area < smallShare * m_area) return true;
+        if (isTooLong(chart)) return false;
         const double solid = solidity(chart.patch);
         return solid >= (area > m_settings.mostShare * m_area ? asGoodAsABox : m_settings.leastSolid);
     }
 
-    // Cut in two where it does not lie flat, and so on.
+    // Cut in two where it does not lie flat or is too long, and so on.
     void lay(const std::vector<TriangleId>& triangles, std::vector<Chart>& charts) const {
-        if (auto chart = laidFlat(triangles, {})) {
+        if (auto chart = laidFlat(triangles, {}); chart && (triangles.size() == 1 || !isTooLong(*chart))) {
             charts.push_back(std::move(*chart));
             return;
         }

@@ -375,6 +375,7 @@ bool layFlat(Patch& patch, double mostStretch) {
         for (int i = 0; i < mostSteps && relaxation.step() && stretchOf(patch).mean > mostStretch; ++i) {
         }
         if (!noneIsTurned(patch)) return fail();
+        scaleToArea(patch, flats);
     }
     if (windsAround(patch) || borderCrossesItself(patch, border)) return fail();
     return true;

@@ -124,7 +124,7 @@ class Sheet {
 public:
     explicit Sheet(int cells)
         : m_cells(cells), m_words((cells + wordBits - 1) / wordBits), m_levels(std::bit_width(unsigned(cells))) {
-        m_bits.assign(std::size_t(m_levels) * std::size_t(cells) * std::size_t(m_words + 1), 0);
+        m_bits.assign((std::size_t(m_levels) * std::size_t(cells) + 1) * std::size_t(m_words + 1), 0);
     }
 
     struct Spot {
@@ -143,17 +143,8 @@ public:
             }
             bool isFull = false;
             for (const Shape::Run& run : shape.runs) {
-                const int length = run.end - run.begin;
-                const int level = std::bit_width(unsigned(length)) - 1;
-                const Word* row = rowAt(level, y + run.row);
-                Word free = 0;
-                for (int w = 0; w < m_words; ++w) {
-                    Word& word = blocked[std::size_t(w)];
-                    if (word == ~Word(0)) continue;
-                    word |=
-                        wordFrom(row, w * wordBits + run.begin) | wordFrom(row, w * wordBits + run.end - (1 << level));
-                    free |= ~word;
-                }
+                const int level = std::bit_width(unsigned(run.end - run.begin)) - 1;
+                const Word free = block(rowAt(level, y + run.row), run.begin, run.end - (1 << level), blocked.data());
                 isFull = free == 0;
                 if (isFull) break;
             }
@@ -187,6 +178,21 @@ private:
     }
     Word* rowAt(int level, int y) { return const_cast<Word*>(std::as_const(*this).rowAt(level, y)); }
 
+    // Blocks the places from which either of two cells farther on hold anything; returns a word that is 0 if all are
+    // blocked by now. Without a branch, so that several words are done at once. What is read beyond a row does not
+    // matter: nothing is put there.
+    Word block(const Word* row, int first, int second, Word* __restrict blocked) const {
+        const Word *one = row + first / wordBits, *two = row + second / wordBits;
+        const int shiftOne = first % wordBits, shiftTwo = second % wordBits;
+        Word free = 0;
+        for (int w = 0, words = m_words; w < words; ++w) {
+            blocked[w] |= one[w] >> shiftOne | one[w + 1] << 1 << (wordBits - 1 - shiftOne) | two[w] >> shiftTwo |
+                          two[w + 1] << 1 << (wordBits - 1 - shiftTwo);
+            free |= ~blocked[w];
+        }
+        return free;
+    }
+
     // 64 cells from any cell on; beyond the row there is nothing.
     Word wordFrom(const Word* row, int cell) const {
         const int w = cell / wordBits, shift = cell % wordBits;
@@ -195,7 +201,7 @@ private:
     }
 
     int m_cells, m_words, m_levels;
-    std::vector<Word> m_bits;  // a word more in each row, always empty
+    std::vector<Word> m_bits;  // a word more in each row, always empty, and a row more at the end
 };
 
 class Packer {
@@ -209,8 +215,7 @@ public:
         parallelFor(
             charts.size(),
             [&](std::size_t i) {
-                constexpr double largeShare = 0.005;
-                const int turns = m_areas[i] > largeShare * m_area ? 16 : 4;
+                constexpr int turns = 4;  // more of them hardly help: another order does
                 const double upright = uprightAngle(*charts[i]);
                 for (int turn = 0; turn < turns; ++turn)
                     m_turned[i].push_back(turned(*charts[i], upright + 2 * pi * turn / turns));
@@ -353,10 +358,10 @@ Packing packCharts(const std::vector<const Patch*>& charts, const std::vector<do
     }
     progress.at(0.6);
     // In other orders a little more often fits; it takes no longer than the charts may be expected to have taken.
-    constexpr double more = 1.015;
+    constexpr double more = 1.007;
     std::size_t triangles = 0;
     for (const Patch* chart : charts) triangles += chart->triangles.size();
-    const std::size_t tries = std::clamp<std::size_t>(std::min(1500 / charts.size(), triangles / 500), 2, 24);
+    const std::size_t tries = std::clamp<std::size_t>(std::min(6000 / charts.size(), triangles / 125), 8, 96);
     while (auto packing = packer.tryScale(best->texelsPerUnit * more, tries, progress)) best = std::move(packing);
     progress.at(1);
     return *best;

@@ -22,11 +22,6 @@ constexpr double leastWeight = 0.1, mostWeight = 30;
 constexpr int directions = 26, pixels = 384;
 constexpr double leastFactor = 0.05, mostFactor = 20;
 
-double areaOf(const Mesh& mesh, std::size_t t) {
-    const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>()); };
-    return areaNormal(at(0), at(1), at(2)).norm() / 2;
-}
-
 // How many texels of its largest texture lie on each triangle.
 std::vector<double> texelsOn(const Mesh& mesh) {
     std::vector<double> texels(mesh.triangleCount(), 0);
@@ -97,7 +92,7 @@ std::vector<float> exposureOf(const Mesh& mesh, const std::vector<double>& seenS
     const double samplesPerArea = directions / 4.0 * std::pow(pixels / std::max(1e-30, diagonal(mesh)), 2);
     std::vector<float> exposure(mesh.triangleCount(), 1);
     for (std::size_t t = 0; t < exposure.size(); ++t)
-        if (const double most = samplesPerArea * areaOf(mesh, t); most > 0)
+        if (const double most = samplesPerArea * triangleArea(mesh, TriangleId(t)); most > 0)
             exposure[t] = float(std::min(1.0, seenSamples[t] / most));
     return exposure;
 }
@@ -111,11 +106,11 @@ std::vector<float> shareWeights(const Mesh& mesh, SheetShare share, const std::v
         for (std::size_t t = 0; t < weights.size(); ++t) {
             if (share == SheetShare::Density && !(wanted[t] > 0)) continue;
             all += wanted[t];
-            area += areaOf(mesh, t);
+            area += triangleArea(mesh, TriangleId(t));
         }
         for (std::size_t t = 0; t < weights.size() && all > 0; ++t) {
             if (share == SheetShare::Density && !(wanted[t] > 0)) continue;
-            const double own = areaOf(mesh, t);
+            const double own = triangleArea(mesh, TriangleId(t));
             weights[t] =
                 float(own > 0 ? std::clamp(std::sqrt((wanted[t] / all) / (own / area)), leastWeight, mostWeight)
                               : leastWeight);

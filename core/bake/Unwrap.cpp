@@ -1,5 +1,7 @@
 #include "bake/Unwrap.h"
 
+#include <algorithm>
+#include <cmath>
 #include <map>
 
 namespace um {
@@ -24,11 +26,28 @@ std::vector<double> chartWeights(const std::vector<Chart>& charts, const std::ve
     return result;
 }
 
+// Charts that are a share of all sheets would not fit on one of several.
+ChartSettings forOneSheet(const Mesh& mesh, const UnwrapSettings& settings) {
+    constexpr double usualFill = 0.75;
+    const PackSettings& pack = settings.pack;
+    double sheets = pack.sheets;
+    if (pack.texelsPerUnit > 0) {
+        double area = 0;
+        for (TriangleId t = 0; t < mesh.triangleCount(); ++t) area += triangleArea(mesh, t);
+        const double side = pack.size / pack.texelsPerUnit;
+        sheets = std::max(1.0, area / (side * side * usualFill));
+    }
+    ChartSettings charts = settings.charts;
+    charts.mostShare /= sheets;
+    charts.mostLength /= std::sqrt(sheets);
+    return charts;
+}
+
 }  // namespace
 
 Unwrapped unwrap(const Mesh& mesh, const UnwrapSettings& settings, const Progress& progress) {
     requireSound(mesh, "the mesh to unwrap");
-    const std::vector<Chart> charts = cutIntoCharts(mesh, settings.charts, progress.span(0, 0.6));
+    const std::vector<Chart> charts = cutIntoCharts(mesh, forOneSheet(mesh, settings), progress.span(0, 0.6));
     std::vector<const Patch*> patches;
     for (const Chart& chart : charts) patches.push_back(&chart.patch);
     const Packing packing =

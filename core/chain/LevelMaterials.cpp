@@ -47,7 +47,7 @@ public:
             for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
                 const TriangleId t = section.firstTriangle + i;
                 const Triangle& w = m_mesh.wedgesOf(t);
-                const double weight = areaOf(t) / double(each);
+                const double weight = triangleArea(m_mesh, t) / double(each);
                 for (std::size_t k = 0; k < each; ++k) {
                     // Evenly spread places of a triangle (a lattice folded into it).
                     double b = std::fmod(0.5 + 0.7548776662 * double(k), 1),
@@ -67,13 +67,6 @@ public:
         if (!(weights > 0)) return {1, 1, 1, 1};
         for (double& value : sum) value /= weights;
         return sum;
-    }
-
-    double areaOf(TriangleId t) const {
-        const Triangle& p = m_mesh.triangles[t];
-        return areaNormal(m_mesh.positions[p[0]].cast<double>(), m_mesh.positions[p[1]].cast<double>(),
-                          m_mesh.positions[p[2]].cast<double>())
-            .norm();
     }
 
 private:
@@ -119,7 +112,7 @@ void joinIntoOneSlot(Mesh& mesh, const Means& means) {
         joined.doubleSided = joined.doubleSided || material.doubleSided;
         for (std::uint32_t i = 0; i < section.triangleCount; ++i) {
             const TriangleId t = section.firstTriangle + i;
-            const double own = means.areaOf(t);
+            const double own = triangleArea(mesh, t);
             metallic += own * double(material.metallic);
             roughness += own * double(material.roughness);
             for (std::size_t k = 0; k < 3; ++k) glow[k] += own * double(material.emission[k]);

@@ -49,11 +49,6 @@ Vec3d cornerOf(const Mesh& mesh, TriangleId t, std::size_t i) {
     return mesh.positions[mesh.triangles[t][i]].cast<double>();
 }
 
-double areaOf(const Mesh& mesh, std::size_t t) {
-    const auto id = TriangleId(t);
-    return areaNormal(cornerOf(mesh, id, 0), cornerOf(mesh, id, 1), cornerOf(mesh, id, 2)).norm() / 2;
-}
-
 // How many of `wanted` points fall on each triangle: its share of the area, rounded so that the running total fits.
 struct Spread {
     std::vector<double> areas;
@@ -65,7 +60,7 @@ struct Spread {
 Spread spreadPoints(const Mesh& mesh, std::size_t wanted) {
     Spread spread;
     spread.areas.resize(mesh.triangleCount());
-    parallelFor(mesh.triangleCount(), [&](std::size_t t) { spread.areas[t] = areaOf(mesh, t); });
+    parallelFor(mesh.triangleCount(), [&](std::size_t t) { spread.areas[t] = triangleArea(mesh, TriangleId(t)); });
     for (const double area : spread.areas) spread.area += area;
     spread.first.resize(mesh.triangleCount() + 1, 0);
     double before = 0;

@@ -170,6 +170,12 @@ Box3f boundingBox(const Mesh& mesh);
 /// The length of that box's diagonal: "the size" of a mesh.
 double diagonal(const Mesh& mesh);
 
+/// In the mesh's unit, squared.
+inline double triangleArea(const Mesh& mesh, TriangleId t) {
+    const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>()); };
+    return areaNormal(at(0), at(1), at(2)).norm() / 2;
+}
+
 /// The number of triangles of each part.
 std::vector<std::size_t> trianglesByPart(const Mesh& mesh);
 

@@ -1,0 +1,23 @@
+#pragma once
+/// Which triangle lies beyond each edge, and what a cut along it would mean.
+#include "bake/Charts.h"
+
+#include <array>
+
+namespace um {
+
+struct Neighbours {
+    static constexpr TriangleId none = 0xffffffffu;
+
+    std::vector<std::array<TriangleId, 3>> beyond;  ///< edge k from corner k on; none where one may not go over
+    std::vector<std::array<double, 3>> lengths;     ///< of the edges
+    std::vector<std::array<double, 3>> shows;       ///< the length of a cut there, less where it is hardly seen
+    std::vector<std::array<bool, 3>> isCrease;      ///< sharper than asked for
+    std::vector<Vec3d> areaNormals;                 ///< as long as the triangle's area
+};
+
+/// One may not go over edges where more than two triangles meet, or two that face opposite ways, or, if asked for,
+/// where the mesh's own UVs part.
+Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings);
+
+}  // namespace um
