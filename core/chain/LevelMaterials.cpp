@@ -98,7 +98,7 @@ void flattenColor(Material& material, std::uint32_t number, Means& means) {
 }
 
 // All triangles in one section, the flat colours of their materials at their corners.
-void joinIntoOneSlot(Mesh& mesh, const Means& means) {
+void joinIntoOneSlot(Mesh& mesh) {
     Material joined;
     joined.name = "One slot";
     joined.baseColor = {1, 1, 1, 1};
@@ -186,7 +186,7 @@ Mesh withMaterials(const Mesh& level, MaterialKeeping keeping, const Progress& p
         if (keeping >= MaterialKeeping::Flat) flattenColor(material, m, means);
     }
     dropUnusedTextures(mesh);
-    if (keeping == MaterialKeeping::OneSlot) joinIntoOneSlot(mesh, means);
+    if (keeping == MaterialKeeping::OneSlot) joinIntoOneSlot(mesh);
     // Without a normal map nothing asks for tangents.
     mesh.wantsTangents = false;
     progress.at(1);
