@@ -1,6 +1,7 @@
 #include "base/Sorted.h"
 #include "reduce/Polisher.h"
 
+#include <atomic>
 #include <cmath>
 
 namespace um {
@@ -40,7 +41,7 @@ void Polisher::findClosest(const Progress& progress) {
             for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
         });
     m_isPlaced = m_isCurrent = true;
-    groupSamples();
+    groupSamples(progress);
 }
 
 // Those at triangles that have changed alone.
@@ -56,7 +57,7 @@ void Polisher::findClosestOfChanged(const Progress& progress) {
                     follow(m_samples[m_byTriangle[i]]);
         },
         64);
-    groupSamples();
+    groupSamples(progress);
 }
 
 // Whether a sample at the triangle is closer to p than the best so far.
@@ -75,6 +76,13 @@ TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p)
     return walkWidely(m_from.mesh, m_from.around, m_from.spheres, p,
                       m_from.around.of(m_samples[nearest.sample].vertex).front())
         .triangle;
+}
+
+// From a triangle that is known to be near; a walk that ends farther off than that may be stuck behind a fold.
+Closest Polisher::closestOnSource(const Vec3d& p, TriangleId near, double farSquared) const {
+    const Closest closest = walkCloser(m_from.mesh, m_from.around, p, near);
+    return closest.squaredDistance > farSquared ? searchAround(m_from.mesh, m_from.around, p, closest.triangle)
+                                                : closest;
 }
 
 // A triangle of the source near a point of the level's triangle t.
@@ -158,9 +166,35 @@ void Polisher::groupByTriangle() {
         64);
 }
 
-void Polisher::groupSamples() {
+// A walk can end behind a fold. Few do, but then they seem to be the farthest of all: they would pull hardest, and hide
+// from insertion where the level is truly off.
+// @returns whether any was found to be closer
+bool Polisher::freeStuckSamples(const Progress& progress) {
+    constexpr double suspicious = 4;  // times as far as on average: one in a few hundred
+    const auto least = float(suspicious * std::sqrt(meanSquared()));
+    std::atomic<bool> isAnyFreed = false;
+    parallelFor(
+        m_farthest.size(),
+        [&](std::size_t t) {
+            if (m_farthest[t] <= least) return;
+            progress.check();
+            for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
+                Sample& sample = m_samples[m_byTriangle[i]];
+                if (sample.distance <= least) continue;
+                const Closest found = searchAround(m_level, m_around, sample.point.cast<double>(), sample.triangle);
+                if (found.triangle == sample.triangle) continue;
+                set(sample, found);
+                isAnyFreed = true;
+            }
+        },
+        64);
+    return isAnyFreed;
+}
+
+void Polisher::groupSamples(const Progress& progress) {
     m_changed.clear();
     groupByTriangle();
+    if (freeStuckSamples(progress)) groupByTriangle();
     groupLineSamples();
 }
 

@@ -9,12 +9,10 @@ namespace um {
 
 namespace {
 
-// Places farther off than so many times the root mean square pull more than their share, up to a limit: the largest
-// deviation counts too.
-constexpr double farOff = 3;
+// What is far off pulls more than its share, up to a limit: the largest deviation counts too.
 constexpr double mostFarWeight = 50;
 
-// A step after which a triangle is farther off than it or the source there was, and by so many times the above very far
+// A step after which a triangle is farther off than it or the source there was, and so many times beyond far
 // off at all, is taken back: now and then the pulls run away with a vertex.
 constexpr double worseThanFar = 2;
 
@@ -32,7 +30,7 @@ void Polisher::moveVertices(const Progress& progress) {
             TriangleId& last = m_vertexHits[v];
             if (last == none) last = sourceTriangleNearVertex(VertexId(v));
             if (last == none) return;
-            const Closest closest = walkCloser(m_from.mesh, m_from.around, place(VertexId(v)), last);
+            const Closest closest = closestOnSource(place(VertexId(v)), last, farSquared);
             last = closest.triangle;
             vertexOffs[v] = (placeOnSource(closest) - place(VertexId(v))).cast<float>();
         },
@@ -75,7 +73,7 @@ void Polisher::moveVertices(const Progress& progress) {
                 TriangleId& last = m_hits[t * m_probes.size() + i];
                 if (last == none) last = sourceTriangleNear(TriangleId(t), here);
                 if (last == none) continue;
-                const Closest closest = walkCloser(m_from.mesh, m_from.around, here, last);
+                const Closest closest = closestOnSource(here, last, farSquared);
                 last = closest.triangle;
                 m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
                 add(at, probe.part * area, placeOnSource(closest) - here, false);

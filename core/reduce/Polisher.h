@@ -80,6 +80,9 @@ private:
     // Nor may one beside a line face away from the source more than this says, if it did so less.
     static constexpr double leastFacing = 0.35;
 
+    // Places farther off than so many times the root mean square are far off.
+    static constexpr double farOff = 3;
+
     // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
     static constexpr double needleQuality = 0.04;
 
@@ -122,20 +125,22 @@ private:
     void findClosest(const Progress& progress);
     void findClosestOfChanged(const Progress& progress);
     void insertVertices(std::size_t count, const Progress& progress);
-    std::size_t insertAtWorst(std::size_t most);
+    std::size_t insertAtWorst(std::size_t most, bool looksAtEdges);
     void flipEdges(const Progress& progress);
     void moveVertices(const Progress& progress);
     void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;
     TriangleId sourceTriangleNear(TriangleId t, const Vec3d& p) const;
     TriangleId sourceTriangleNearVertex(VertexId v) const;
     TriangleId closestAround(const NearestSample& nearest, const Vec3d& p) const;
+    Closest closestOnSource(const Vec3d& p, TriangleId near, double farSquared) const;
     Vec3d placeOnSource(const Closest& closest) const {
         const Triangle& hit = m_from.mesh.triangles[closest.triangle];
         return closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2]));
     }
     static void set(Sample& sample, const Closest& closest);
     void follow(Sample& sample) const;
-    void groupSamples();
+    bool freeStuckSamples(const Progress& progress);
+    void groupSamples(const Progress& progress);
     void groupByTriangle();
     void groupLineSamples();
     Kind kindOf(VertexId v) const {

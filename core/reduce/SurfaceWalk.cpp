@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cmath>
+#include <unordered_set>
 
 namespace um {
 
@@ -133,6 +134,24 @@ Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::v
         if (best.triangle == here) break;
         before = here;
     }
+    return best;
+}
+
+Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
+    constexpr double wider = 2;
+    constexpr std::size_t mostTriangles = 1024;  // only where the start is hopelessly far off are there more
+    Closest best = closestOf(mesh, p, start);
+    const double most = wider * wider * best.squaredDistance;
+    std::vector<TriangleId> reached = {start};
+    std::unordered_set<TriangleId> isSeen = {start};
+    for (std::size_t i = 0; i < reached.size() && reached.size() < mostTriangles; ++i)
+        for (const VertexId v : mesh.triangles[reached[i]])
+            for (const TriangleId t : around.of(v)) {
+                if (!isSeen.insert(t).second) continue;
+                const Closest there = closestOf(mesh, p, t);
+                if (there.squaredDistance < best.squaredDistance) best = there;
+                if (there.squaredDistance <= most) reached.push_back(t);
+            }
     return best;
 }
 

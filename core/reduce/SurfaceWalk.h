@@ -45,4 +45,8 @@ Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const st
 Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
                    TriangleId start);
 
+/// Over all triangles that hang together with `start` and come within twice its distance: finds what folds hide from a
+/// walk, at very many times the cost.
+Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
+
 }  // namespace um
