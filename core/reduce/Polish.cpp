@@ -50,8 +50,8 @@ void Polisher::improve(int rounds, std::size_t insertions, const Progress& progr
 
 // Where splits keep apart from one another, it takes more than one turn.
 void Polisher::insertVertices(std::size_t count, const Progress& progress) {
-    for (bool isFirst = true; count > 0; isFirst = false) {
-        const std::size_t more = insertAtWorst(count, isFirst);
+    while (count > 0) {
+        const std::size_t more = insertAtWorst(count);
         if (more == 0) break;
         count -= more;
         findClosestOfChanged(progress);

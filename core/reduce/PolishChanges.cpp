@@ -99,16 +99,12 @@ bool Polisher::mayBeSplit(TriangleId t) const {
 }
 
 // The worst first, each well apart from the others: closest places must be found anew afterwards.
-// @param looksAtEdges  at their middles, too: an edge across a groove may be far off where no vertex of the source
-// tells
 // @returns how many vertices were put in
-std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
+std::size_t Polisher::insertAtWorst(std::size_t most) {
     struct Candidate {
         float distance = 0, area = 0;
         TriangleId triangle = 0;
-        std::uint32_t sample = none;  // or the middle of the edge opposite to the corner, if there is one
-        std::size_t corner = none;
-        Vec3f to = Vec3f::Zero();
+        std::uint32_t sample = none;
 
         bool operator<(const Candidate& other) const {
             if (distance != other.distance) return distance > other.distance;
@@ -116,7 +112,6 @@ std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
         }
     };
     std::vector<Candidate> candidates(m_level.triangleCount());
-    const double farSquared = farOff * farOff * meanSquared();
     parallelFor(candidates.size(), [&](std::size_t t) {
         Candidate& candidate = candidates[t];
         const Triangle& triangle = m_level.triangles[t];
@@ -127,21 +122,6 @@ std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
             if (!(sample.weight > 0) || sample.distance <= candidate.distance) continue;
             candidate.distance = sample.distance;
             candidate.sample = m_byTriangle[i];
-            candidate.to = sample.point;
-        }
-        for (std::size_t k = 0; looksAtEdges && k < 3; ++k) {
-            const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
-            if (a > b || (isOnLine(a) && isOnLine(b))) continue;  // its other triangle looks at it
-            const Vec3d middle = (place(a) + place(b)) / 2;
-            TriangleId& near = m_hits[t * m_probes.size()];
-            if (near == none) near = sourceTriangleNear(TriangleId(t), middle);
-            if (near == none) continue;
-            const Closest closest = closestOnSource(middle, near, farSquared);
-            const auto distance = float(std::sqrt(closest.squaredDistance));
-            if (distance <= candidate.distance) continue;
-            candidate.distance = distance;
-            candidate.corner = k;
-            candidate.to = placeOnSource(closest).cast<float>();
         }
     });
     tbb::parallel_sort(candidates.begin(), candidates.end());
@@ -156,10 +136,8 @@ std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
         const auto isTouched = [&](VertexId v) { return touched[v] != 0; };
         if (!(candidate.area > 0) || std::any_of(triangle.begin(), triangle.end(), isTouched) || !mayBeSplit(t))
             continue;
-        const bool isEdge = candidate.corner != none;
         TrianglePoint at =
             candidate.sample == none ? TrianglePoint{1.0 / 3, 1.0 / 3} : m_samples[candidate.sample].at();
-        if (isEdge) at = {candidate.corner == 1 ? 0 : 0.5, candidate.corner == 2 ? 0 : 0.5};
         const std::array<double, 3> shares = {at.first(), at.second, at.third};
         const auto k = std::size_t(std::min_element(shares.begin(), shares.end()) - shares.begin());
         Beyond beyond;
@@ -169,7 +147,6 @@ std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
                                      !isSmoothEdge(m_level, t, k, beyond)))
                 beyond = {};
         }
-        if (isEdge && !beyond.isThere()) continue;
         std::array<VertexId, 4> corners = {triangle[0], triangle[1], triangle[2], triangle[0]};
         if (beyond.isThere()) corners[3] = m_level.triangles[beyond.triangle][beyond.corner];
         if (isTouched(corners[3])) continue;
@@ -187,8 +164,8 @@ std::size_t Polisher::insertAtWorst(std::size_t most, bool looksAtEdges) {
         const VertexId v = VertexId(m_level.vertexCount());
         m_births.push_back(
             insertVertex(m_level, m_sections, t, at, k, beyond, WedgeId(m_provenance.levelWedges + m_births.size())));
-        const bool isKnown = isEdge || candidate.sample != none;
-        lifts.push_back({v, isKnown ? Vec3d(candidate.to.cast<double>()) : m_births.back().place});
+        lifts.push_back(
+            {v, candidate.sample == none ? m_births.back().place : m_samples[candidate.sample].point.cast<double>()});
         for (const TriangleId changed : {t, beyond.isThere() ? beyond.triangle : t})
             std::fill_n(m_hits.begin() + long(changed * m_probes.size()), m_probes.size(), none);
         m_vertexHits.push_back(none);

@@ -125,7 +125,7 @@ private:
     void findClosest(const Progress& progress);
     void findClosestOfChanged(const Progress& progress);
     void insertVertices(std::size_t count, const Progress& progress);
-    std::size_t insertAtWorst(std::size_t most, bool looksAtEdges);
+    std::size_t insertAtWorst(std::size_t most);
     void flipEdges(const Progress& progress);
     void moveVertices(const Progress& progress);
     void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;

@@ -92,6 +92,23 @@ private slots:
         }
     }
 
+    void findsWhatLiesBehindAFold() {
+        // Two ridges; from the one, the surface first leads away from what lies above the other.
+        const Mesh folds =
+            test::makeSheet(40, 4, 4, 1, [](double x, double) { return 3 - 3 * std::abs(std::fmod(x, 2) - 1); });
+        const VertexTriangles around = findVertexTriangles(folds.triangles, folds.vertexCount());
+        const Vec3d p(3, 3.5, 0.52);
+        TriangleId start = 0;
+        for (TriangleId t = 0; t < folds.triangleCount(); ++t)
+            if (closestOf(folds, Vec3d(1, 3.5, 0.52), t).squaredDistance <
+                closestOf(folds, Vec3d(1, 3.5, 0.52), start).squaredDistance)
+                start = t;
+        const double least = leastSquaredDistance(folds, p);
+        QVERIFY(std::abs(least - 0.25) < 1e-6);
+        QVERIFY(walkWidely(folds, around, spheresOf(folds), p, start).squaredDistance > 4);  // stays at its ridge
+        QCOMPARE(searchAround(folds, around, p, start).squaredDistance, least);
+    }
+
     void findsPastSmallBumps() {
         // A thin ridge stands between the start and a place beyond it.
         const Mesh sheet =
