@@ -1,7 +1,6 @@
 #include "base/Sorted.h"
 #include "reduce/Polisher.h"
 
-#include <atomic>
 #include <cmath>
 
 namespace um {
@@ -19,6 +18,19 @@ void Polisher::set(Sample& sample, const Closest& closest) {
 
 void Polisher::follow(Sample& sample) const {
     set(sample, walkCloser(m_level, m_around, sample.point.cast<double>(), sample.triangle));
+}
+
+// Some in a thousand seem to be that far off. Of those, many are not: their walk has ended behind a fold. They would
+// pull hardest, and hide from insertion where the level is truly off.
+void Polisher::freeStuckSamples(const Progress& progress) {
+    constexpr double suspicious = 4;  // times as far as on average
+    const auto least = float(suspicious * std::sqrt(meanSquared()));
+    parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
+        progress.check();
+        for (std::size_t s = begin; s < end; ++s)
+            if (Sample& sample = m_samples[s]; sample.distance > least)
+                set(sample, searchAround(m_level, m_around, sample.point.cast<double>(), sample.triangle));
+    });
 }
 
 // From where contraction has brought the vertex of the source.
@@ -40,8 +52,9 @@ void Polisher::findClosest(const Progress& progress) {
             progress.check();
             for (std::size_t s = begin; s < end; ++s) follow(m_samples[s]);
         });
+    freeStuckSamples(progress);
     m_isPlaced = m_isCurrent = true;
-    groupSamples(progress);
+    groupSamples();
 }
 
 // Those at triangles that have changed alone.
@@ -57,7 +70,8 @@ void Polisher::findClosestOfChanged(const Progress& progress) {
                     follow(m_samples[m_byTriangle[i]]);
         },
         64);
-    groupSamples(progress);
+    freeStuckSamples(progress);
+    groupSamples();
 }
 
 // Whether a sample at the triangle is closer to p than the best so far.
@@ -166,35 +180,9 @@ void Polisher::groupByTriangle() {
         64);
 }
 
-// A walk can end behind a fold. Few do, but then they seem to be the farthest of all: they would pull hardest, and hide
-// from insertion where the level is truly off.
-// @returns whether any was found to be closer
-bool Polisher::freeStuckSamples(const Progress& progress) {
-    constexpr double suspicious = 4;  // times as far as on average: one in a few hundred
-    const auto least = float(suspicious * std::sqrt(meanSquared()));
-    std::atomic<bool> isAnyFreed = false;
-    parallelFor(
-        m_farthest.size(),
-        [&](std::size_t t) {
-            if (m_farthest[t] <= least) return;
-            progress.check();
-            for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
-                Sample& sample = m_samples[m_byTriangle[i]];
-                if (sample.distance <= least) continue;
-                const Closest found = searchAround(m_level, m_around, sample.point.cast<double>(), sample.triangle);
-                if (found.triangle == sample.triangle) continue;
-                set(sample, found);
-                isAnyFreed = true;
-            }
-        },
-        64);
-    return isAnyFreed;
-}
-
-void Polisher::groupSamples(const Progress& progress) {
+void Polisher::groupSamples() {
     m_changed.clear();
     groupByTriangle();
-    if (freeStuckSamples(progress)) groupByTriangle();
     groupLineSamples();
 }
 

@@ -139,8 +139,8 @@ private:
     }
     static void set(Sample& sample, const Closest& closest);
     void follow(Sample& sample) const;
-    bool freeStuckSamples(const Progress& progress);
-    void groupSamples(const Progress& progress);
+    void freeStuckSamples(const Progress& progress);
+    void groupSamples();
     void groupByTriangle();
     void groupLineSamples();
     Kind kindOf(VertexId v) const {

@@ -2,9 +2,9 @@
 
 #include "base/Parallel.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
-#include <unordered_set>
 
 namespace um {
 
@@ -142,16 +142,16 @@ Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3
     constexpr std::size_t mostTriangles = 1024;  // only where the start is hopelessly far off are there more
     Closest best = closestOf(mesh, p, start);
     const double most = wider * wider * best.squaredDistance;
-    std::vector<TriangleId> reached = {start};
-    std::unordered_set<TriangleId> isSeen = {start};
-    for (std::size_t i = 0; i < reached.size() && reached.size() < mostTriangles; ++i)
-        for (const VertexId v : mesh.triangles[reached[i]])
-            for (const TriangleId t : around.of(v)) {
-                if (!isSeen.insert(t).second) continue;
-                const Closest there = closestOf(mesh, p, t);
-                if (there.squaredDistance < best.squaredDistance) best = there;
-                if (there.squaredDistance <= most) reached.push_back(t);
-            }
+    std::vector<TriangleId> seen = {start};
+    const auto look = [&](TriangleId t) {
+        if (std::find(seen.begin(), seen.end(), t) != seen.end()) return;
+        const Closest there = closestOf(mesh, p, t);
+        if (there.squaredDistance < best.squaredDistance) best = there;
+        if (there.squaredDistance <= most) seen.push_back(t);
+    };
+    for (std::size_t i = 0; i < seen.size() && seen.size() < mostTriangles; ++i)
+        for (const VertexId v : Triangle(mesh.triangles[seen[i]]))
+            for (const TriangleId t : around.of(v)) look(t);
     return best;
 }
 
