@@ -162,14 +162,15 @@ Descent::Descent(const Contraction& from, const PolishSource& source, const Desc
       m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
                  probingFor(from.triangles(), source.mesh.triangleCount())) {
     const bool isThere = from.triangles() <= target;
-    polish(from.mesh(), isThere ? lastRounds(double(source.mesh.triangleCount()) / double(target)) : 1, 0, progress);
+    polish(from.mesh(), isThere ? lastRounds(double(source.mesh.triangleCount()) / double(target)) : 1,
+           isThere ? target - from.triangles() : 0, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
     const std::vector<std::size_t> rungs = rungsAbove(target, m_source.mesh.triangleCount());
     const double share = 1.0 / double(std::max<std::size_t>(1, rungs.size()));
     for (std::size_t i = 0; i < rungs.size(); ++i)
-        if (rungs[i] < triangles()) goTo(rungs[i], 1, 0, progress.span(double(i) * share, double(i + 1) * share));
+        if (rungs[i] < triangles()) goTo(rungs[i], 1, {}, progress.span(double(i) * share, double(i + 1) * share));
     return rungs.empty() || triangles() <= rungs.back();
 }
 
@@ -181,29 +182,29 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
         for (const double over : surpluses) {
             const double next = done + 0.5 / double(surpluses.size());
             if (over * double(target) < double(triangles()) / leastStep)
-                goTo(std::size_t(over * double(target)), 1, 0, progress.span(done, next));
+                goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, next));
             done = next;
         }
     }
-    if (triangles() > target) goTo(target, lastRounds(sourceForOne), insertionsFor(target), progress.span(done, 1));
+    if (triangles() > target)
+        goTo(target, lastRounds(sourceForOne), Filling{2 * insertionsFor(target), true}, progress.span(done, 1));
     return std::move(m_polisher.level());
 }
 
-// @param insertions  vertices, two triangles of `count` each
-void Descent::goTo(std::size_t count, int rounds, std::size_t insertions, const Progress& progress) {
+void Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
     const Mesh& level = m_polisher.level();
     Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 0.1)), level,
                             m_settings.leastOfParts);
-    contraction.contractTo(count - 2 * insertions, progress.span(0.1, 0.3));
+    contraction.contractTo(count - filling.triangles, progress.span(0.1, 0.3));
     contraction.finish();
     const std::size_t missing = count - std::min(count, contraction.triangles());
     m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
                     contraction.destinations(), probingFor(contraction.triangles(), m_source.mesh.triangleCount()));
-    polish(contraction.mesh(), rounds, std::min(insertions, missing / 2), progress.span(0.3, 1));
+    polish(contraction.mesh(), rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
 }
 
-void Descent::polish(const WorkingMesh& made, int rounds, std::size_t insertions, const Progress& progress) {
-    m_polisher.improve(rounds, insertions, progress);
+void Descent::polish(const WorkingMesh& made, int rounds, std::size_t missing, const Progress& progress) {
+    m_polisher.improve(rounds, missing, progress);
     const std::vector<Birth> births = m_polisher.finish();
     moveAttributes(made, births, m_polisher.level());
 }

@@ -46,8 +46,14 @@ public:
     Mesh finish(std::size_t target, const Progress& progress) &&;
 
 private:
-    void goTo(std::size_t count, int rounds, std::size_t insertions, const Progress& progress);
-    void polish(const WorkingMesh& made, int rounds, std::size_t insertions, const Progress& progress);
+    // What a contraction leaves for the polish to put in.
+    struct Filling {
+        std::size_t triangles = 0;
+        bool isExact = false;  // whether what more is missing is put in as well
+    };
+
+    void goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
+    void polish(const WorkingMesh& made, int rounds, std::size_t missing, const Progress& progress);
 
     const PolishSource& m_source;
     const DescentSettings& m_settings;

@@ -20,6 +20,13 @@ Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t,
     return there[(found.corner + 1) % 3] == b && there[(found.corner + 2) % 3] == a ? found : Beyond{};
 }
 
+bool isBorderEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k) {
+    const VertexId a = mesh.triangles[t][(k + 1) % 3], b = mesh.triangles[t][(k + 2) % 3];
+    const auto others = around.of(a);
+    return std::none_of(others.begin(), others.end(),
+                        [&](TriangleId other) { return other != t && contains(mesh.triangles[other], b); });
+}
+
 bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond) {
     if (mesh.wedges.empty()) return true;
     const Triangle &here = mesh.wedges[t], &there = mesh.wedges[beyond.triangle];
@@ -41,15 +48,12 @@ TriangleId copyTriangle(Mesh& mesh, std::vector<std::uint16_t>& sections, Triang
     return TriangleId(mesh.triangles.size() - 1);
 }
 
-}  // namespace
-
-Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
-                   std::size_t k, const Beyond& beyond, WedgeId wedge) {
+// The vertex alone, with all that it carries; no triangle has it yet.
+Birth addVertex(Mesh& level, TriangleId t, const TrianglePoint& at) {
     const Triangle corners = level.triangles[t];
     Birth birth{{corners[0], corners[1], corners[2]}, {}, {at.first(), at.second, at.third}, {}};
     const auto place = [&](std::size_t i) { return Vec3d(level.positions[corners[i]].cast<double>()); };
     birth.place = at.of(place(0), place(1), place(2));
-    const VertexId v = VertexId(level.positions.size());
     level.positions.push_back(birth.place.cast<float>());
     const std::array<double, 3>& share = birth.shares;
     if (!level.influences.empty()) {
@@ -62,16 +66,31 @@ Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId
                                 float(share[1]) * morph.offsets[corners[1]] +
                                 float(share[2]) * morph.offsets[corners[2]]);
     if (!level.wedges.empty()) std::copy(level.wedges[t].begin(), level.wedges[t].end(), birth.wedges.begin());
+    return birth;
+}
+
+}  // namespace
+
+Birth splitTriangle(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
+                    WedgeId wedge) {
+    const VertexId v = VertexId(level.positions.size());
+    Birth birth = addVertex(level, t, at);
+    for (const std::size_t i : {1u, 2u}) replaceCorner(level, copyTriangle(level, sections, t), i, v, wedge);
+    replaceCorner(level, t, 0, v, wedge);
+    return birth;
+}
+
+Birth splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k, const Beyond& beyond,
+                const TrianglePoint& at, WedgeId wedge) {
+    const VertexId v = VertexId(level.positions.size());
+    Birth birth = addVertex(level, t, at);
+    replaceCorner(level, copyTriangle(level, sections, t), (k + 1) % 3, v, wedge);
+    replaceCorner(level, t, (k + 2) % 3, v, wedge);
     if (beyond.isThere()) {
         const TriangleId other = beyond.triangle;
         const std::size_t m = beyond.corner;
-        replaceCorner(level, copyTriangle(level, sections, t), (k + 1) % 3, v, wedge);
-        replaceCorner(level, t, (k + 2) % 3, v, wedge);
         replaceCorner(level, copyTriangle(level, sections, other), (m + 1) % 3, v, wedge);
         replaceCorner(level, other, (m + 2) % 3, v, wedge);
-    } else {
-        for (const std::size_t i : {1u, 2u}) replaceCorner(level, copyTriangle(level, sections, t), i, v, wedge);
-        replaceCorner(level, t, 0, v, wedge);
     }
     return birth;
 }

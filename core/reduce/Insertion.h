@@ -27,13 +27,21 @@ Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t,
 /// Whether the two triangles at that edge carry the same at both of its ends.
 bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond);
 
-/// A vertex in the middle of t, which becomes three triangles, or, with `beyond`, on the edge opposite to corner k,
-/// whose two triangles become four. New triangles come last, and stand in `sections` as their elders do; the level's
-/// own sections are put right by groupBySections. Influences and blend shapes are interpolated; what the new wedge
-/// carries is left to the caller.
+/// Whether no other triangle is at that edge.
+bool isBorderEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k);
+
+/// A vertex in the middle of t, which becomes three triangles. New triangles come last, and stand in `sections` as
+/// their elders do; the level's own sections are put right by groupBySections. Influences and blend shapes are
+/// interpolated; what the new wedge carries is left to the caller.
 /// @param at     of triangle t, well away from its corners
 /// @param wedge  the new vertex's
-Birth insertVertex(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
-                   std::size_t k, const Beyond& beyond, WedgeId wedge);
+Birth splitTriangle(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
+                    WedgeId wedge);
+
+/// A vertex on the edge opposite to corner k of t, as splitTriangle does it. t becomes two triangles, and so does
+/// `beyond` if it is there.
+/// @param at  of triangle t, on that edge or near it
+Birth splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k, const Beyond& beyond,
+                const TrianglePoint& at, WedgeId wedge);
 
 }  // namespace um

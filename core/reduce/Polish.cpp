@@ -30,16 +30,18 @@ Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance
     takeLineSamples();
 }
 
-void Polisher::improve(int rounds, std::size_t insertions, const Progress& progress) {
+void Polisher::improve(int rounds, std::size_t triangles, const Progress& progress) {
     for (int round = 0; round < rounds; ++round) {
         progress.at(double(round) / rounds);
         const bool wasPlaced = m_isPlaced;
         findClosest(progress);
         if (wasPlaced) {
             // The rest where it is still worst then.
-            const std::size_t now = round + 1 < rounds ? (insertions + 1) / 2 : insertions;
+            const bool isLast = round + 1 == rounds;
+            const std::size_t now = isLast ? triangles / 2 : (triangles / 2 + 1) / 2;
             insertVertices(now, progress);
-            insertions -= now;
+            triangles -= 2 * now;
+            if (isLast && triangles > 0) insertOnBorder();
             flipEdges(progress);
             findClosestOfChanged(progress);
         }

@@ -162,8 +162,8 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
         }
         at = {kept[1], kept[2]};
         const VertexId v = VertexId(m_level.vertexCount());
-        m_births.push_back(
-            insertVertex(m_level, m_sections, t, at, k, beyond, WedgeId(m_provenance.levelWedges + m_births.size())));
+        m_births.push_back(beyond.isThere() ? splitEdge(m_level, m_sections, t, k, beyond, at, nextWedge())
+                                            : splitTriangle(m_level, m_sections, t, at, nextWedge()));
         lifts.push_back(
             {v, candidate.sample == none ? m_births.back().place : m_samples[candidate.sample].point.cast<double>()});
         for (const TriangleId changed : {t, beyond.isThere() ? beyond.triangle : t})
@@ -178,6 +178,81 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
         m_changed.insert(m_changed.end(), m_around.of(v).begin(), m_around.of(v).end());
     }
     return lifts.size();
+}
+
+// In a border's edge, at the place of the source's border that is farthest off it, or in the middle of the longest.
+void Polisher::insertOnBorder() {
+    struct Place {
+        double distance = -1, length = 0, share = 0.5;  // of the edge's second vertex
+        TriangleId triangle = 0;
+        std::size_t corner = 0;
+        std::uint32_t sample = none;
+
+        auto rank() const { return std::pair(distance, length); }
+    };
+    constexpr double nearEnd = 0.15;
+    Place worst;
+    for (TriangleId t = 0; t < m_level.triangleCount(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
+            const bool areLocked = kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked;
+            if (areLocked || !isBorderEdge(m_level, m_around, t, k)) continue;
+            Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, none};
+            for (auto line =
+                     std::lower_bound(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end(), std::pair(t, 0u));
+                 line != m_lineSampleByTriangle.end() && line->first == t; ++line) {
+                const LineSample& sample = m_lineSamples[line->second];
+                if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
+                const double share = sample.b == b ? double(sample.share) : 1 - double(sample.share);
+                const double distance =
+                    ((1 - share) * place(a) + share * place(b) - sample.point.cast<double>()).squaredNorm();
+                if (distance <= here.distance || share < nearEnd || share > 1 - nearEnd) continue;
+                here.distance = distance;
+                here.share = share;
+                here.sample = line->second;
+            }
+            if (here.rank() > worst.rank()) worst = here;
+        }
+    if (worst.distance < 0) return;
+    const TriangleId t = worst.triangle;
+    const std::size_t k = worst.corner;
+    const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
+    std::array<double, 3> shares{};
+    shares[(k + 1) % 3] = 1 - worst.share;
+    shares[(k + 2) % 3] = worst.share;
+    const VertexId v = VertexId(m_level.vertexCount());
+    m_births.push_back(splitEdge(m_level, m_sections, t, k, {}, {shares[1], shares[2]}, nextWedge()));
+    std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), none);
+    m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
+    m_vertexHits.push_back(none);
+    insertOnLine(a, b, v);
+    connect();
+    if (worst.sample != none) lift(v, m_lineSamples[worst.sample].point.cast<double>());
+    m_changed.insert(m_changed.end(), m_around.of(v).begin(), m_around.of(v).end());
+}
+
+// v stands between a and b now; if a line runs along there, it runs through v.
+void Polisher::insertOnLine(VertexId a, VertexId b, VertexId v) {
+    m_provenance.levelKinds.resize(m_level.vertexCount(), Kind::Interior);
+    m_lineNumber.push_back(none);
+    const auto runsThrough = [&](VertexId from, VertexId to) {
+        if (m_lineNumber[from] == none) return false;
+        std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[from]];
+        const auto found = std::find(neighbours.begin(), neighbours.end(), to);
+        if (found == neighbours.end()) return false;
+        *found = v;
+        return true;
+    };
+    if (!runsThrough(a, b) || !runsThrough(b, a)) return;
+    m_provenance.levelKinds[v] = Kind::Feature;
+    m_lineNumber[v] = std::uint32_t(m_lineNeighbours.size());
+    m_lineNeighbours.push_back({a, b});
+    for (LineSample& sample : m_lineSamples) {
+        if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
+        sample.a = v;
+        sample.b = a;
+        sample.share = 0;
+    }
 }
 
 }  // namespace um

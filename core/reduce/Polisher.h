@@ -43,10 +43,12 @@ public:
     const Provenance& provenance() const { return m_provenance; }
 
     /// @param rounds      each finds closest places and moves; but for the very first, edges are flipped before that
-    /// @param insertions  vertices to be put in where the source is farthest off, each of them two triangles more: half
-    ///                    of what is left in each round, all in the last one; fewer where nothing may be split
+    /// @param triangles   that the level may have more of: vertices are put in where the source is farthest off, each
+    /// of
+    ///                    them two triangles; half of what is left in each round, all in the last one; fewer where
+    ///                    nothing may be split. An odd one goes to a border.
     /// @throws Cancelled
-    void improve(int rounds, std::size_t insertions, const Progress& progress);
+    void improve(int rounds, std::size_t triangles, const Progress& progress);
 
     /// The new vertices since the last time; the level has positions, influences and blend shapes for them.
     std::vector<Birth> finish();
@@ -126,6 +128,9 @@ private:
     void findClosestOfChanged(const Progress& progress);
     void insertVertices(std::size_t count, const Progress& progress);
     std::size_t insertAtWorst(std::size_t most);
+    void insertOnBorder();
+    void insertOnLine(VertexId a, VertexId b, VertexId v);
+    WedgeId nextWedge() const { return WedgeId(m_provenance.levelWedges + m_births.size()); }
     void flipEdges(const Progress& progress);
     void moveVertices(const Progress& progress);
     void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;

@@ -52,7 +52,7 @@ private slots:
     void splitsATriangleInThree() {
         Mesh sheet = test::makeSheet(1, 1);
         std::vector<std::uint16_t> sections = {0, 0};
-        const Birth birth = insertVertex(sheet, sections, 0, {0.25, 0.5}, 0, {}, 4);
+        const Birth birth = splitTriangle(sheet, sections, 0, {0.25, 0.5}, 4);
         groupBySections(sheet, sections);
         requireSound(sheet, "the sheet");
         QCOMPARE(sheet.triangleCount(), std::size_t(4));
@@ -78,7 +78,7 @@ private slots:
         shares[(shared + 1) % 3] = 0.25;
         shares[(shared + 2) % 3] = 0.75;
         std::vector<std::uint16_t> sections = {0, 0};
-        insertVertex(sheet, sections, 0, {shares[1], shares[2]}, shared, beyond, 4);
+        splitEdge(sheet, sections, 0, shared, beyond, {shares[1], shares[2]}, 4);
         groupBySections(sheet, sections);
         QCOMPARE(sheet.triangles, sheet.wedges);
         QCOMPARE(sheet.triangleCount(), std::size_t(4));
@@ -86,6 +86,41 @@ private slots:
         QVERIFY(std::abs(s.area - 1) < 1e-6);
         QCOMPARE(s.borderEdges, std::size_t(4));
         QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+    }
+
+    void splitsABorderEdgeForItsOneTriangle() {
+        Mesh sheet = test::makeSheet(1, 1);
+        const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+        std::vector<std::size_t> borders;
+        for (std::size_t k = 0; k < 3; ++k)
+            if (isBorderEdge(sheet, around, 0, k)) borders.push_back(k);
+        QCOMPARE(borders.size(), std::size_t(2));
+        std::array<double, 3> shares{0.5, 0.5, 0.5};
+        shares[borders[0]] = 0;
+        std::vector<std::uint16_t> sections = {0, 0};
+        splitEdge(sheet, sections, 0, borders[0], {}, {shares[1], shares[2]}, 4);
+        groupBySections(sheet, sections);
+        requireSound(sheet, "the sheet");
+        QCOMPARE(sheet.triangleCount(), std::size_t(3));
+        const Statistics s = gatherStatistics(sheet, Progress()).whole;
+        QVERIFY(std::abs(s.area - 1) < 1e-6);
+        QCOMPARE(s.borderEdges, std::size_t(5));
+        QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+    }
+
+    // With as few border edges as a hole can have, only one more makes the count even.
+    void comesOutEvenWithTheSmallestHole() {
+        Mesh ball = test::makeSphere(1, 40);
+        ball.triangles.pop_back();
+        --ball.sections.front().triangleCount;
+        for (const std::size_t target : {400u, 401u, 100u, 30u}) {
+            const Mesh level = reduced(ball, target, true);
+            QCOMPARE(level.triangleCount(), target);
+            requireSound(level, "the level");
+            const Statistics s = gatherStatistics(level, Progress()).whole;
+            QCOMPARE(s.borderEdges, std::size_t(target % 2 == 0 ? 4 : 3));
+            QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+        }
     }
 
     void findsNothingBeyondABorderOrABrokenEdge() {
