@@ -117,19 +117,8 @@ Vec3d ClosestPointFinder::pseudoNormal(const SurfacePoint& closest) const {
                                           corner(closest.triangle, 2)};
     const double size = (corners[1] - corners[0]).squaredNorm() + (corners[2] - corners[0]).squaredNorm();
     const double near = 1e-12 * size;
-    for (std::size_t i = 0; i < 3; ++i) {
-        if ((closest.place - corners[i]).squaredNorm() > near) continue;
-        Vec3d sum = Vec3d::Zero();
-        for (const TriangleId t : m_around.of(triangle[i])) {
-            const Triangle& other = m_mesh.triangles[t];
-            const std::size_t c = other[0] == triangle[i] ? 0 : other[1] == triangle[i] ? 1 : 2;
-            const Vec3d next = corner(t, (c + 1) % 3) - corners[i];
-            const Vec3d last = corner(t, (c + 2) % 3) - corners[i];
-            const Vec3d normal = next.cross(last);
-            if (normal.norm() > 0) sum += normal.normalized() * std::atan2(normal.norm(), next.dot(last));
-        }
-        return sum;
-    }
+    for (std::size_t i = 0; i < 3; ++i)
+        if ((closest.place - corners[i]).squaredNorm() <= near) return vertexNormal(m_mesh, m_around, triangle[i]);
     for (std::size_t i = 0; i < 3; ++i) {
         const std::size_t j = (i + 1) % 3;
         const Vec3d edge = corners[j] - corners[i];

@@ -4,6 +4,9 @@
 #include "measure/ClosestPoint.h"
 #include "measure/DistanceBound.h"
 
+#include <oneapi/tbb/parallel_invoke.h>
+
+#include <array>
 #include <atomic>
 #include <cmath>
 #include <limits>
@@ -39,8 +42,7 @@ struct Measured {
     std::vector<TriangleId> closest;        // of each vertex
     std::vector<std::uint32_t> firstPoint;  // of each triangle, and the number of all
     std::vector<float> share;               // of the area, of each corner of a triangle and each point on it
-    VertexTriangles around;
-    std::vector<Far> far;  // the farthest place of each run of vertices or triangles
+    std::vector<Far> far;                   // the farthest place of each run of vertices or triangles
     double max = 0;
     Vec3d worstPlace = Vec3d::Zero();
 };
@@ -87,20 +89,26 @@ Vec3d pointOn(const Mesh& mesh, TriangleId t, std::uint32_t number) {
     return a + u * (cornerOf(mesh, t, 1) - a) + v * (cornerOf(mesh, t, 2) - a);
 }
 
-// Signed so that + means: the level is outside the source. `flip` is -1 where the samples lie on the source.
-double signedDistance(const ClosestPointFinder& to, const Vec3d& p, const SurfacePoint& closest,
-                      const Vec3d* ownNormal) {
-    if (ownNormal == nullptr) return closest.distance * to.sideOf(p, closest);
-    return (closest.place - p).dot(*ownNormal) < 0 ? -closest.distance : closest.distance;
+// The side of the source's vertex v on which its closest place on the level lies: + is outwards. Where all triangles
+// around agree, as nearly everywhere, there is no need for the vertex's own normal.
+double sideAtVertex(const Mesh& source, const VertexTriangles& around, VertexId v, const Vec3d& towards) {
+    bool isOutside = false, isInside = false;
+    for (const TriangleId t : around.of(v)) {
+        const bool isOut =
+            areaNormal(cornerOf(source, t, 0), cornerOf(source, t, 1), cornerOf(source, t, 2)).dot(towards) >= 0;
+        (isOut ? isOutside : isInside) = true;
+    }
+    if (!isOutside || !isInside) return isInside ? -1 : 1;
+    return towards.dot(vertexNormal(source, around, v)) < 0 ? -1 : 1;
 }
 
-Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSource, std::size_t wantedPoints,
-                 const Progress& progress) {
+// Distances are signed so that + means: the level is outside the source.
+Measured measure(const ClosestPointFinder& own, const ClosestPointFinder& to, bool fromIsSource,
+                 std::size_t wantedPoints, const Progress& progress) {
+    const Mesh& from = own.mesh();
+    const VertexTriangles& around = own.around();
     Measured result;
     const Spread spread = spreadPoints(from, wantedPoints);
-    result.around = findVertexTriangles(from.triangles, from.vertexCount());
-    const VertexTriangles& around = result.around;
-    const std::vector<Vec3f> normals = fromIsSource ? vertexNormals(from, around) : std::vector<Vec3f>();
     result.vertices.resize(from.vertexCount());
     result.closest.resize(from.vertexCount());
     result.points.resize(spread.count);
@@ -118,12 +126,12 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
             const Vec3d p = from.positions[v].cast<double>();
             const SurfacePoint closest = to.find(p, hint);
             hint = closest.triangle;
-            const Vec3d normal = fromIsSource ? Vec3d(normals[v].cast<double>()) : Vec3d(Vec3d::Zero());
+            const double side =
+                fromIsSource ? sideAtVertex(from, around, VertexId(v), closest.place - p) : to.sideOf(p, closest);
             double weight = 0;
             for (const TriangleId t : around.of(VertexId(v))) weight += shareOf(t);
             result.closest[v] = hint;
-            result.vertices[v] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
-                                  float(weight)};
+            result.vertices[v] = {float(side * closest.distance), float(weight)};
             // A vertex that no triangle uses is no part of the surface.
             if (weight > 0 && closest.distance > worstVertex[chunk].distance)
                 worstVertex[chunk] = {closest.distance, p, true, std::uint32_t(v)};
@@ -142,12 +150,16 @@ Measured measure(const Mesh& from, const ClosestPointFinder& to, bool fromIsSour
                 hint = result.closest[from.triangles[t][0]];
             }
             const auto id = TriangleId(t);
-            const Vec3d normal = areaNormal(cornerOf(from, id, 0), cornerOf(from, id, 1), cornerOf(from, id, 2));
             const Vec3d p = pointOn(from, id, std::uint32_t(i));
             const SurfacePoint closest = to.find(p, hint);
             hint = closest.triangle;
-            result.points[i] = {float(signedDistance(to, p, closest, fromIsSource ? &normal : nullptr)),
-                                float(shareOf(id))};
+            double side = 1;
+            if (!fromIsSource)
+                side = to.sideOf(p, closest);
+            else if (areaNormal(cornerOf(from, id, 0), cornerOf(from, id, 1), cornerOf(from, id, 2))
+                         .dot(closest.place - p) < 0)
+                side = -1;
+            result.points[i] = {float(side * closest.distance), float(shareOf(id))};
             if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p, false, id};
         }
         progress.at(double(done += end - begin) / all);
@@ -180,7 +192,7 @@ double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured,
     return proven.bound;
 }
 
-OneSidedDeviation summarise(const Measured& measured, Distribution& both) {
+OneSidedDeviation summarise(const Measured& measured) {
     OneSidedDeviation result;
     result.max = measured.max;
     result.worstPlace = measured.worstPlace;
@@ -193,13 +205,26 @@ OneSidedDeviation summarise(const Measured& measured, Distribution& both) {
             squares += w * d * d;
             weights += w;
             own.add(d, w);
-            both.add(d, w / 2);
         }
     result.mean = weights > 0 ? sum / weights : 0;
     result.rms = weights > 0 ? std::sqrt(squares / weights) : 0;
     result.p95 = own.absolutePercentile(0.95);
     result.p99 = own.absolutePercentile(0.99);
     return result;
+}
+
+// What takes both directions together, each counting half.
+void summariseBoth(const std::array<const Measured*, 2>& sides, Deviation& result) {
+    result.distribution = Distribution(result.max);
+    for (const Measured* side : sides)
+        for (const std::vector<Sample>* list : {&side->vertices, &side->points})
+            for (const Sample& sample : *list) {
+                const double d = double(sample.distance), w = double(sample.weight) / 2;
+                result.distribution.add(d, w);
+                result.meanSigned += d * w;
+            }
+    result.p95 = result.distribution.absolutePercentile(0.95);
+    result.p99 = result.distribution.absolutePercentile(0.99);
 }
 
 // Sums over one part of one surface.
@@ -252,8 +277,9 @@ std::vector<PartDeviation> deviationByPart(const Mesh& source, const Measured& f
 }
 
 // The farthest place of each cell of a grid, and of those the farthest that lie apart.
-std::vector<FarPlace> farPlacesOf(const Mesh& source, const Measured& fromSource, const Mesh& level,
-                                  const Measured& fromLevel, double max) {
+std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Measured& fromSource,
+                                  const ClosestPointFinder& onLevel, const Measured& fromLevel, double max) {
+    const Mesh &source = onSource.mesh(), &level = onLevel.mesh();
     const double apart = farPlacesApart * diagonal(source);
     using Candidate = std::pair<Far, bool>;  // and whether it is on the source
     std::map<std::array<long, 3>, Candidate> cells;
@@ -293,7 +319,7 @@ std::vector<FarPlace> farPlacesOf(const Mesh& source, const Measured& fromSource
         };
         Vec3d normal = Vec3d::Zero();
         if (far.isVertex)
-            for (const TriangleId t : (isOnSource ? fromSource : fromLevel).around.of(far.id)) normal += own(t);
+            for (const TriangleId t : (isOnSource ? onSource : onLevel).around().of(far.id)) normal += own(t);
         else
             normal = own(far.id);
         result.push_back({far.place, normal.normalized(), far.distance, isOnSource});
@@ -324,9 +350,9 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
     // The source's vertices alone are often as many as the points asked for.
     const std::size_t onSource = samples > source.vertexCount() ? samples - source.vertexCount() : 0;
-    Measured fromSource = measure(source, onLevel, true, onSource, progress.span(0.02, 0.45));
+    Measured fromSource = measure(onSourceSurface, onLevel, true, onSource, progress.span(0.02, 0.45));
     const std::size_t onLevelCount = samples > level.vertexCount() ? samples - level.vertexCount() : 0;
-    Measured fromLevel = measure(level, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
+    Measured fromLevel = measure(onLevel, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
 
     if (settings.proven) {
         const std::size_t questions = std::max(leastQuestions, questionsPerSample * samples);
@@ -339,22 +365,21 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     result.max = std::max(fromSource.max, fromLevel.max);
     result.maxBound = std::max(result.maxBound, result.max);
     result.worstPlace = fromSource.max >= fromLevel.max ? fromSource.worstPlace : fromLevel.worstPlace;
-    result.distribution = Distribution(result.max);
-    result.sourceToLevel = summarise(fromSource, result.distribution);
-    result.levelToSource = summarise(fromLevel, result.distribution);
+    tbb::parallel_invoke(
+        [&] { result.sourceToLevel = summarise(fromSource); }, [&] { result.levelToSource = summarise(fromLevel); },
+        [&] {
+            summariseBoth({&fromSource, &fromLevel}, result);
+        },
+        [&] { result.byPart = deviationByPart(source, fromSource, level, fromLevel); },
+        [&] { result.farPlaces = farPlacesOf(onSourceSurface, fromSource, onLevel, fromLevel, result.max); },
+        [&] {
+            result.atLevelVertex = signedDistances(fromLevel);
+            result.atSourceVertex = signedDistances(fromSource);
+        });
     result.mean = (result.sourceToLevel.mean + result.levelToSource.mean) / 2;
     const double squares =
         result.sourceToLevel.rms * result.sourceToLevel.rms + result.levelToSource.rms * result.levelToSource.rms;
     result.rms = std::sqrt(squares / 2);
-    result.p95 = result.distribution.absolutePercentile(0.95);
-    result.p99 = result.distribution.absolutePercentile(0.99);
-    for (const Measured* side : {&fromSource, &fromLevel})
-        for (const std::vector<Sample>* list : {&side->vertices, &side->points})
-            for (const Sample& sample : *list) result.meanSigned += double(sample.distance) * double(sample.weight) / 2;
-    result.atLevelVertex = signedDistances(fromLevel);
-    result.atSourceVertex = signedDistances(fromSource);
-    result.byPart = deviationByPart(source, fromSource, level, fromLevel);
-    result.farPlaces = farPlacesOf(source, fromSource, level, fromLevel, result.max);
     progress.at(1);
     return result;
 }

@@ -2,6 +2,7 @@
 
 #include "base/Parallel.h"
 #include "measure/PatchBound.h"
+#include "mesh/SurfaceWalk.h"
 
 #include <cmath>
 #include <limits>
@@ -17,10 +18,17 @@ constexpr double worstShare = 0.7;
 // Cuts of a triangle before it waits for others that may be worse.
 constexpr int cutsAtOnce = 64;
 
+// Where a piece may be farther off by more than this, as a square, for the area of the other surface's triangle, a few
+// cuts are cheaper than to look at all the triangles that lie under it.
+constexpr double mostSlack = 5;
+
+// What is nearer than this share of what is near enough need not be known exactly.
+constexpr double nearEnough = 0.5;
+
 // A piece of a measured triangle, with what is known at its corners.
 struct Piece {
     std::array<Vec3d, 3> corners;
-    std::array<double, 3> distances;
+    std::array<double, 3> distances;  // at most
     std::array<TriangleId, 3> closest;
     double bound =
         std::numeric_limits<double>::infinity();  // no point of it is farther than this from the other surface
@@ -134,6 +142,7 @@ private:
     std::vector<Piece> piecesThatMayBeFar();
     void cutUp(const Piece& whole, std::vector<Piece>& left, Farthest& farthest) const;
     std::array<Piece, 2> halves(const Piece& whole) const;
+    std::pair<double, TriangleId> distanceAt(const Vec3d& p, TriangleId near) const;
     std::vector<Piece> cut(const std::vector<Piece>& open, std::size_t count);
     double boundOf(const Piece& piece) const;
 
@@ -165,22 +174,19 @@ double Bounder::boundOf(const Piece& piece) const {
     }
     if (!(bound > m_enough)) return bound;
     const Mesh& other = m_to.mesh();
-    const auto normalOf = [&](TriangleId t) {
-        const auto at = [&](std::size_t i) { return Vec3d(other.positions[other.triangles[t][i]].cast<double>()); };
-        return areaNormal(at(0), at(1), at(2));
+    const auto corner = [&](std::size_t i) {
+        return Vec3d(other.positions[other.triangles[piece.closest[0]][i]].cast<double>());
     };
-    // Seen along the normal of the larger triangle first: it is the smoother one.
-    const Vec3d own = areaNormal(piece.corners[0], piece.corners[1], piece.corners[2]);
-    for (std::size_t i = 0; i < 3 && bound > m_enough; ++i) {
-        if (std::find(piece.closest.begin(), piece.closest.begin() + long(i), piece.closest[i]) !=
-            piece.closest.begin() + long(i))
-            continue;
-        const Vec3d there = normalOf(piece.closest[i]);
+    const Vec3d there = areaNormal(corner(0), corner(1), corner(2));
+    const double slack = m_enough - std::max({piece.distances[0], piece.distances[1], piece.distances[2]});
+    if (slack * slack <= mostSlack * there.norm() / 2) {
+        // Seen along the normal of the larger triangle first: it is the smoother one.
+        const Vec3d own = areaNormal(piece.corners[0], piece.corners[1], piece.corners[2]);
         const Vec3d facing = own.dot(there) < 0 ? Vec3d(-own) : own;
         const bool isOwnLarger = own.squaredNorm() > there.squaredNorm();
         for (const Vec3d& direction : {isOwnLarger ? facing : there, isOwnLarger ? there : facing})
             if (bound > m_enough)
-                bound = std::min(bound, patchBound(piece.corners, other, m_to.around(), piece.closest[i], direction));
+                bound = std::min(bound, patchBound(piece.corners, other, m_to.around(), piece.closest[0], direction));
     }
     if (!(bound > m_enough)) return bound;
     // The vertices around which the piece may lie, each once.
@@ -244,16 +250,26 @@ std::array<Piece, 2> Bounder::halves(const Piece& whole) const {
         if (length(i) > length(a)) a = i;
     const std::size_t b = (a + 1) % 3;
     const Vec3d middle = (whole.corners[a] + whole.corners[b]) / 2;
-    const SurfacePoint closest = m_to.find(middle, whole.closest[a]);
+    const auto [distance, closest] = distanceAt(middle, whole.closest[whole.distances[a] < whole.distances[b] ? a : b]);
     std::array<Piece, 2> parts = {whole, whole};
     for (std::size_t i = 0; i < 2; ++i) {
         const std::size_t corner = i == 0 ? b : a;
         parts[i].corners[corner] = middle;
-        parts[i].distances[corner] = closest.distance;
-        parts[i].closest[corner] = closest.triangle;
+        parts[i].distances[corner] = distance;
+        parts[i].closest[corner] = closest;
         parts[i].bound = std::min(whole.bound, boundOf(parts[i]));
     }
     return parts;
+}
+
+// How far the other surface is at most, and by which triangle. What a walk finds near enough need not be exact; only
+// what is far off is told of.
+std::pair<double, TriangleId> Bounder::distanceAt(const Vec3d& p, TriangleId near) const {
+    const Closest walked = walkCloser(m_to.mesh(), m_to.around(), p, near);
+    const double distance = std::sqrt(walked.squaredDistance);
+    if (distance < nearEnough * m_enough) return {distance, walked.triangle};
+    const SurfacePoint exact = m_to.find(p, walked.triangle);
+    return {exact.distance, exact.triangle};
 }
 
 // Cuts the first `count` pieces in two each; keeps what is still too high, and the pieces that were not cut.

@@ -57,23 +57,26 @@ Pieces findPieces(const std::vector<Triangle>& triangles, std::size_t vertexCoun
     return pieces;
 }
 
+Vec3d vertexNormal(const Mesh& mesh, const VertexTriangles& around, VertexId v) {
+    Vec3d sum = Vec3d::Zero();
+    const Vec3d here = mesh.positions[v].cast<double>();
+    for (const TriangleId t : around.of(v)) {
+        const Triangle& triangle = mesh.triangles[t];
+        const int corner = triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2;
+        const Vec3d next = mesh.positions[triangle[std::size_t((corner + 1) % 3)]].cast<double>() - here;
+        const Vec3d last = mesh.positions[triangle[std::size_t((corner + 2) % 3)]].cast<double>() - here;
+        const Vec3d normal = next.cross(last);
+        const double length = normal.norm();
+        if (length > 0) sum += normal / length * std::atan2(length, next.dot(last));
+    }
+    const double length = sum.norm();
+    return length > 0 ? Vec3d(sum / length) : Vec3d(Vec3d::Zero());
+}
+
 std::vector<Vec3f> vertexNormals(const Mesh& mesh, const VertexTriangles& around) {
-    std::vector<Vec3f> normals(mesh.vertexCount(), Vec3f::Zero());
-    parallelFor(mesh.vertexCount(), [&](std::size_t v) {
-        Vec3d sum = Vec3d::Zero();
-        const Vec3d here = mesh.positions[v].cast<double>();
-        for (const TriangleId t : around.of(VertexId(v))) {
-            const Triangle& triangle = mesh.triangles[t];
-            const int corner = triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2;
-            const Vec3d next = mesh.positions[triangle[std::size_t((corner + 1) % 3)]].cast<double>() - here;
-            const Vec3d last = mesh.positions[triangle[std::size_t((corner + 2) % 3)]].cast<double>() - here;
-            const Vec3d normal = next.cross(last);
-            const double length = normal.norm();
-            if (length > 0) sum += normal / length * std::atan2(length, next.dot(last));
-        }
-        const double length = sum.norm();
-        if (length > 0) normals[v] = (sum / length).cast<float>();
-    });
+    std::vector<Vec3f> normals(mesh.vertexCount());
+    parallelFor(mesh.vertexCount(),
+                [&](std::size_t v) { normals[v] = vertexNormal(mesh, around, VertexId(v)).cast<float>(); });
     return normals;
 }
 

@@ -28,9 +28,10 @@ struct Pieces {
 
 Pieces findPieces(const std::vector<Triangle>& triangles, std::size_t vertexCount);
 
-/// The angle-weighted mean of the triangle normals around each vertex, unit length; zero where there is none.
+/// The angle-weighted mean of the triangle normals around a vertex, unit length; zero where there is none.
 /// Its sign tells inside from outside at a vertex of a closed surface.
 /// Source: Baerentzen & Aanaes 2005, IEEE TVCG 11(3): angle-weighted pseudo-normals.
+Vec3d vertexNormal(const Mesh& mesh, const VertexTriangles& around, VertexId v);
 std::vector<Vec3f> vertexNormals(const Mesh& mesh, const VertexTriangles& around);
 
 }  // namespace um

@@ -1,6 +1,6 @@
 #include "reduce/Insertion.h"
 
-#include "reduce/SurfaceWalk.h"
+#include "mesh/SurfaceWalk.h"
 #include "reduce/WorkingMesh.h"
 
 namespace um {

@@ -1,7 +1,7 @@
 #pragma once
 /// What a polish goes by: a source made ready for it, and how a level came out of the source.
 #include "mesh/Mesh.h"
-#include "reduce/SurfaceWalk.h"
+#include "mesh/SurfaceWalk.h"
 #include "reduce/WorkingMesh.h"
 
 namespace um {

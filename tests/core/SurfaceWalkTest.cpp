@@ -1,5 +1,5 @@
 // The closest place of a surface, walked to from near by.
-#include "reduce/SurfaceWalk.h"
+#include "mesh/SurfaceWalk.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Shapes.h"
 

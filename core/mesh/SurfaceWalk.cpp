@@ -1,4 +1,4 @@
-#include "reduce/SurfaceWalk.h"
+#include "mesh/SurfaceWalk.h"
 
 #include "base/Parallel.h"
 
