@@ -1,11 +1,14 @@
 #pragma once
 /// Parallel loops whose results do not depend on the number of threads: work is cut into fixed chunks, and whatever is
 /// summed up is summed up in the order of the chunks.
+#include "base/Groups.h"
+
 #include <oneapi/tbb/blocked_range.h>
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cstddef>
 #include <vector>
 
@@ -71,6 +74,31 @@ std::vector<T> parallelFilter(const std::vector<T>& values, const Keep& keep) {
             if (keep(i)) result[at++] = values[i];
     });
     return result;
+}
+
+/// Finds the items of each group.
+/// @param forGroups  called as forGroups(item, visit): calls visit(group) for each group that the item belongs to
+template <class ForGroups>
+Groups groupItems(std::size_t itemCount, std::size_t groupCount, const ForGroups& forGroups) {
+    Groups groups;
+    groups.offsets.assign(groupCount + 1, 0);
+    parallelFor(itemCount, [&](std::size_t i) {
+        forGroups(i, [&](std::size_t group) {
+            std::atomic_ref(groups.offsets[group]).fetch_add(1, std::memory_order_relaxed);
+        });
+    });
+    groups.items.resize(exclusivePrefixSum(groups.offsets));
+    std::vector<std::uint32_t> next(groups.offsets.begin(), groups.offsets.end() - 1);
+    parallelFor(itemCount, [&](std::size_t i) {
+        forGroups(i, [&](std::size_t group) {
+            groups.items[std::atomic_ref(next[group]).fetch_add(1, std::memory_order_relaxed)] = std::uint32_t(i);
+        });
+    });
+    // Threads fill the lists in any order; sorting the short lists makes them the same every time.
+    parallelFor(groupCount, [&](std::size_t group) {
+        std::sort(groups.items.begin() + groups.offsets[group], groups.items.begin() + groups.offsets[group + 1]);
+    });
+    return groups;
 }
 
 }  // namespace um

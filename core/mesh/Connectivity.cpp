@@ -2,30 +2,14 @@
 
 #include "base/Parallel.h"
 
-#include <atomic>
 #include <numeric>
 
 namespace um {
 
 VertexTriangles findVertexTriangles(const std::vector<Triangle>& triangles, std::size_t vertexCount) {
-    VertexTriangles around;
-    around.offsets.assign(vertexCount + 1, 0);
-    parallelFor(triangles.size(), [&](std::size_t t) {
-        for (const VertexId v : triangles[t])
-            std::atomic_ref(around.offsets[v]).fetch_add(1, std::memory_order_relaxed);
+    return groupItems(triangles.size(), vertexCount, [&](std::size_t t, const auto& visit) {
+        for (const VertexId v : triangles[t]) visit(v);
     });
-    exclusivePrefixSum(around.offsets);
-    around.triangles.resize(triangles.size() * 3);
-    std::vector<std::uint32_t> next(around.offsets.begin(), around.offsets.end() - 1);
-    parallelFor(triangles.size(), [&](std::size_t t) {
-        for (const VertexId v : triangles[t])
-            around.triangles[std::atomic_ref(next[v]).fetch_add(1, std::memory_order_relaxed)] = TriangleId(t);
-    });
-    // Threads fill the lists in any order; sorting the short lists makes them the same every time.
-    parallelFor(vertexCount, [&](std::size_t v) {
-        std::sort(around.triangles.begin() + around.offsets[v], around.triangles.begin() + around.offsets[v + 1]);
-    });
-    return around;
 }
 
 Pieces findPieces(const std::vector<Triangle>& triangles, std::size_t vertexCount) {

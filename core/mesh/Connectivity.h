@@ -1,20 +1,12 @@
 #pragma once
 /// Which triangles meet at a vertex, and what follows from it: loose pieces and vertex normals.
+#include "base/Groups.h"
 #include "mesh/Mesh.h"
-
-#include <span>
 
 namespace um {
 
-/// The triangles around each vertex, ascending, in one flat array.
-struct VertexTriangles {
-    std::vector<std::uint32_t> offsets;  ///< one more than there are vertices
-    std::vector<TriangleId> triangles;
-
-    std::span<const TriangleId> of(VertexId vertex) const {
-        return {triangles.data() + offsets[vertex], triangles.data() + offsets[vertex + 1]};
-    }
-};
+/// The triangles around each vertex.
+using VertexTriangles = Groups;
 
 VertexTriangles findVertexTriangles(const std::vector<Triangle>& triangles, std::size_t vertexCount);
 

@@ -41,7 +41,7 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
             const std::size_t now = isLast ? triangles / 2 : (triangles / 2 + 1) / 2;
             insertVertices(now, progress);
             triangles -= 2 * now;
-            if (isLast && triangles > 0) insertOnBorder();
+            if (isLast && triangles > 0) insertOnBorder(progress);
             flipEdges(progress);
             findClosestOfChanged(progress);
         }

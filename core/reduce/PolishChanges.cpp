@@ -34,8 +34,8 @@ double Polisher::gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) c
     // Most flips are for the worse, which shows after a few samples.
     double gain = m_errors[t] + m_errors[beyond.triangle], area = 0;
     for (const TriangleId side : {t, beyond.triangle})
-        for (std::uint32_t i = m_firstSample[side]; i < m_firstSample[side + 1]; ++i) {
-            const Sample& sample = m_samples[m_byTriangle[i]];
+        for (const std::uint32_t s : m_samplesAt.of(side)) {
+            const Sample& sample = m_samples[s];
             const Vec3d p = sample.point.cast<double>();
             const double now = std::min((closestOnTriangle(p, pc, pa, pd).of(pc, pa, pd) - p).squaredNorm(),
                                         (closestOnTriangle(p, pc, pd, pb).of(pc, pd, pb) - p).squaredNorm());
@@ -106,9 +106,10 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
         TriangleId triangle = 0;
         std::uint32_t sample = none;
 
+        // The worst on top of a heap; ties by number, so that the order is always the same.
         bool operator<(const Candidate& other) const {
-            if (distance != other.distance) return distance > other.distance;
-            return area != other.area ? area > other.area : triangle < other.triangle;
+            if (distance != other.distance) return distance < other.distance;
+            return area != other.area ? area < other.area : triangle > other.triangle;
         }
     };
     std::vector<Candidate> candidates(m_level.triangleCount());
@@ -117,20 +118,21 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
         const Triangle& triangle = m_level.triangles[t];
         candidate.triangle = TriangleId(t);
         candidate.area = float(areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm());
-        for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
-            const Sample& sample = m_samples[m_byTriangle[i]];
+        for (const std::uint32_t s : m_samplesAt.of(t)) {
+            const Sample& sample = m_samples[s];
             if (!(sample.weight > 0) || sample.distance <= candidate.distance) continue;
             candidate.distance = sample.distance;
-            candidate.sample = m_byTriangle[i];
+            candidate.sample = s;
         }
     });
-    tbb::parallel_sort(candidates.begin(), candidates.end());
+    std::make_heap(candidates.begin(), candidates.end());
     // Closer to an edge than this share, its triangles are split; and no split comes closer to a corner.
     constexpr double nearEdge = 0.15;
     std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
     std::vector<std::pair<VertexId, Vec3d>> lifts;
-    for (const Candidate& candidate : candidates) {
-        if (lifts.size() == most) break;
+    for (; lifts.size() < most && !candidates.empty(); candidates.pop_back()) {
+        std::pop_heap(candidates.begin(), candidates.end());
+        const Candidate& candidate = candidates.back();
         const TriangleId t = candidate.triangle;
         const Triangle triangle = m_level.triangles[t];
         const auto isTouched = [&](VertexId v) { return touched[v] != 0; };
@@ -181,7 +183,7 @@ std::size_t Polisher::insertAtWorst(std::size_t most) {
 }
 
 // In a border's edge, at the place of the source's border that is farthest off it, or in the middle of the longest.
-void Polisher::insertOnBorder() {
+void Polisher::insertOnBorder(const Progress& progress) {
     struct Place {
         double distance = -1, length = 0, share = 0.5;  // of the edge's second vertex
         TriangleId triangle = 0;
@@ -229,6 +231,7 @@ void Polisher::insertOnBorder() {
     connect();
     if (worst.sample != none) lift(v, m_lineSamples[worst.sample].point.cast<double>());
     m_changed.insert(m_changed.end(), m_around.of(v).begin(), m_around.of(v).end());
+    findClosestOfChanged(progress);
 }
 
 // v stands between a and b now; if a line runs along there, it runs through v.

@@ -60,14 +60,13 @@ void Polisher::findClosest(const Progress& progress) {
 // Those at triangles that have changed alone.
 void Polisher::findClosestOfChanged(const Progress& progress) {
     sortUnique(m_changed);
-    const std::size_t before = m_firstSample.size() - 1;  // there are more triangles now
+    const std::size_t before = m_samplesAt.count();  // there are more triangles now
     parallelRanges(
         m_changed.size(),
         [&](std::size_t begin, std::size_t end) {
             progress.check();
             for (std::size_t c = begin; c < end && m_changed[c] < before; ++c)
-                for (std::uint32_t i = m_firstSample[m_changed[c]]; i < m_firstSample[m_changed[c] + 1]; ++i)
-                    follow(m_samples[m_byTriangle[i]]);
+                for (const std::uint32_t s : m_samplesAt.of(m_changed[c])) follow(m_samples[s]);
         },
         64);
     freeStuckSamples(progress);
@@ -77,10 +76,10 @@ void Polisher::findClosestOfChanged(const Progress& progress) {
 // Whether a sample at the triangle is closer to p than the best so far.
 void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const {
     if (double(m_boxes[t].squaredExteriorDistance(p.cast<float>())) >= best.squaredDistance) return;
-    for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
-        const Sample& sample = m_samples[m_byTriangle[i]];
+    for (const std::uint32_t s : m_samplesAt.of(t)) {
+        const Sample& sample = m_samples[s];
         const double squared = (sample.point.cast<double>() - p).squaredNorm();
-        if (squared < best.squaredDistance && sample.weight > 0) best = {m_byTriangle[i], squared};
+        if (squared < best.squaredDistance && sample.weight > 0) best = {s, squared};
     }
 }
 
@@ -156,22 +155,16 @@ void Polisher::groupLineSamples() {
 }
 
 void Polisher::groupByTriangle() {
-    m_firstSample.assign(m_level.triangleCount() + 1, 0);
-    for (const Sample& sample : m_samples) ++m_firstSample[sample.triangle];
-    exclusivePrefixSum(m_firstSample);
-    m_byTriangle.resize(m_samples.size());
-    for (std::size_t s = 0; s < m_samples.size(); ++s)
-        m_byTriangle[m_firstSample[m_samples[s].triangle]++] = std::uint32_t(s);
-    std::rotate(m_firstSample.begin(), m_firstSample.end() - 1, m_firstSample.end());
-    m_firstSample.front() = 0;
+    m_samplesAt = groupItems(m_samples.size(), m_level.triangleCount(),
+                             [&](std::size_t s, const auto& visit) { visit(m_samples[s].triangle); });
     m_boxes.assign(m_level.triangleCount(), {});
     m_farthest.assign(m_level.triangleCount(), 0);
     m_errors.assign(m_level.triangleCount(), 0);
     parallelFor(
         m_boxes.size(),
         [&](std::size_t t) {
-            for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
-                const Sample& sample = m_samples[m_byTriangle[i]];
+            for (const std::uint32_t s : m_samplesAt.of(t)) {
+                const Sample& sample = m_samples[s];
                 m_boxes[t].extend(sample.point);
                 if (sample.weight > 0) m_farthest[t] = std::max(m_farthest[t], sample.distance);
                 m_errors[t] += double(sample.weight) * double(sample.distance) * double(sample.distance);

@@ -60,8 +60,8 @@ void Polisher::moveVertices(const Progress& progress) {
                     pull[k] += share[k] * force;
                 }
             };
-            for (std::uint32_t i = m_firstSample[t]; i < m_firstSample[t + 1]; ++i) {
-                const Sample& sample = m_samples[m_byTriangle[i]];
+            for (const std::uint32_t s : m_samplesAt.of(t)) {
+                const Sample& sample = m_samples[s];
                 const Vec3d off = sample.point.cast<double>() - sample.at().of(a, b, c);
                 const double along = normal.dot(off);
                 add(sample.at(), double(sample.weight), off, along * along > 0.5 * off.squaredNorm());

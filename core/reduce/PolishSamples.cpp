@@ -1,6 +1,7 @@
 #include "reduce/Polisher.h"
 
 #include <cmath>
+#include <numeric>
 
 namespace um {
 
@@ -34,74 +35,76 @@ void Polisher::placeProbes(const Probing& probing) {
 
 // What is not represented any more pulls at nothing.
 void Polisher::takeSamples() {
-    const std::vector<VertexId>& destinations = m_provenance.destinations;
-    for (VertexId v = 0; v < destinations.size(); ++v) {
-        if (destinations[v] == none || m_around.of(destinations[v]).empty()) continue;
-        Sample sample;
-        sample.point = m_from.mesh.positions[v];
-        sample.vertex = v;
-        sample.weight = m_from.areas[v];
-        m_samples.push_back(sample);
-    }
+    std::vector<VertexId> vertices(m_provenance.destinations.size());
+    std::iota(vertices.begin(), vertices.end(), VertexId(0));
+    vertices = parallelFilter(vertices, [&](std::size_t v) {
+        const VertexId at = m_provenance.destinations[v];
+        return at != none && !m_around.of(at).empty();
+    });
+    m_samples.resize(vertices.size());
+    parallelFor(vertices.size(), [&](std::size_t s) {
+        m_samples[s].point = m_from.mesh.positions[vertices[s]];
+        m_samples[s].vertex = vertices[s];
+        m_samples[s].weight = m_from.areas[vertices[s]];
+    });
     thinSamples();
 }
 
-// All of them stay where few have gone into one vertex of the level. Where many have, some of them; and so that no tip
-// is overlooked, the one that is farthest off the level, and the one nearest to the level's vertex, which may go.
 void Polisher::thinSamples() {
-    struct Group {
-        std::uint32_t samples = 0, seen = 0, taken = 0;
-        double weight = 0;
-        std::uint32_t farthest = none, nearest = none;
-
-        std::uint32_t step() const { return std::max(1u, samples / enoughForVertex); }
-    };
-    std::vector<Group> groups(m_level.vertexCount());
-    const auto destination = [&](std::uint32_t s) { return m_provenance.destinations[m_samples[s].vertex]; };
-    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
-        Group& group = groups[destination(s)];
-        ++group.samples;
-        group.weight += double(m_samples[s].weight);
-    }
+    const Groups byVertex = groupItems(m_samples.size(), m_level.vertexCount(), [&](std::size_t s, const auto& visit) {
+        visit(m_provenance.destinations[m_samples[s].vertex]);
+    });
+    const auto isLarge = [&](std::size_t v) { return byVertex.of(v).size() >= 2 * enoughForVertex; };
+    std::vector<VertexId> large(m_level.vertexCount());
+    std::iota(large.begin(), large.end(), VertexId(0));
+    large = parallelFilter(large, isLarge);
+    if (large.empty()) return;
     if (!m_isPlaced) {
         const std::vector<Sphere> spheres = spheresOf(m_level);
-        parallelFor(m_samples.size(), [&](std::size_t s) {
-            const VertexId at = destination(std::uint32_t(s));
-            if (groups[at].step() == 1) return;
-            set(m_samples[s], walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(), at));
-        });
+        parallelFor(
+            large.size(),
+            [&](std::size_t i) {
+                for (const std::uint32_t s : byVertex.of(large[i]))
+                    set(m_samples[s],
+                        walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(), large[i]));
+            },
+            64);
     }
-    const auto apart = [&](std::uint32_t s) {
-        return (m_samples[s].point.cast<double>() - place(destination(s))).squaredNorm();
+    std::vector<std::uint8_t> isKept(m_samples.size(), 1);
+    parallelFor(
+        large.size(), [&](std::size_t i) { thinGroup(large[i], byVertex.of(large[i]), isKept); }, 64);
+    m_samples = parallelFilter(m_samples, [&](std::size_t s) { return isKept[s] != 0; });
+}
+
+// Where few of the source's vertices have gone into one of the level, all of them stay samples. Where many have, some
+// of them; and so that no tip is overlooked, the one that is farthest off the level, and the one nearest to the level's
+// vertex, which may go.
+void Polisher::thinGroup(VertexId at, std::span<const std::uint32_t> samples, std::vector<std::uint8_t>& isKept) {
+    const auto step = std::uint32_t(samples.size()) / enoughForVertex;
+    const auto apart = [&](std::uint32_t s) { return (m_samples[s].point.cast<double>() - place(at)).squaredNorm(); };
+    std::uint32_t farthest = samples.front(), nearest = samples.front();
+    double weight = 0;
+    for (const std::uint32_t s : samples) {
+        if (m_samples[s].distance > m_samples[farthest].distance) farthest = s;
+        if (apart(s) < apart(nearest)) nearest = s;
+        weight += double(m_samples[s].weight);
+    }
+    // One of each so many, but not always the same of a row: sources often are grids.
+    const auto isNext = [&](std::uint32_t i) {
+        return i % step == mixBits(at + std::uint64_t(i / step) * 7919) % step;
     };
-    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
-        Group& group = groups[destination(s)];
-        if (group.step() == 1) continue;
-        if (group.farthest == none || m_samples[s].distance > m_samples[group.farthest].distance) group.farthest = s;
-        if (group.nearest == none || apart(s) < apart(group.nearest)) group.nearest = s;
-    }
-    std::vector<Sample> kept;
-    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
-        Sample& sample = m_samples[s];
-        Group& group = groups[destination(s)];
-        // One of each so many, but not always the same of a row: sources often are grids.
-        const std::uint32_t step = group.step(), turn = group.seen / step;
-        const bool isNext = group.seen++ % step == mixBits(destination(s) + std::uint64_t(turn) * 7919) % step;
-        if (!isNext && s != group.farthest && s != group.nearest) continue;
+    std::uint32_t taken = 0;
+    for (std::uint32_t i = 0; i < samples.size(); ++i) {
+        const std::uint32_t s = samples[i];
+        isKept[s] = isNext(i) || s == farthest || s == nearest;
         // What is looked for stands for itself alone, the others for all the rest.
-        if (isNext) {
-            ++group.taken;
-            if (step > 1) sample.weight = -1;
-        } else {
-            group.weight -= double(sample.weight);
-        }
-        kept.push_back(sample);
+        if (isNext(i))
+            ++taken;
+        else if (isKept[s] != 0)
+            weight -= double(m_samples[s].weight);
     }
-    m_samples = std::move(kept);
-    for (std::uint32_t s = 0; s < m_samples.size(); ++s) {
-        const Group& group = groups[destination(s)];
-        if (m_samples[s].weight < 0) m_samples[s].weight = float(group.weight / group.taken);
-    }
+    for (std::uint32_t i = 0; i < samples.size(); ++i)
+        if (isNext(i)) m_samples[samples[i]].weight = float(weight / taken);
 }
 
 void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Probing& probing) {
@@ -112,10 +115,11 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
         const VertexId a = into[t[0]], b = into[t[1]], c = into[t[2]];
         return a != none && b != none && c != none && a != b && b != c && c != a;
     };
-    std::vector<TriangleId> number(before.triangleCount(), none);
+    std::vector<TriangleId> number(before.triangleCount());
+    parallelFor(number.size(), [&](std::size_t t) { number[t] = isLeft(before.triangles[t]) ? 0 : none; });
     TriangleId left = 0;
-    for (std::size_t t = 0; t < number.size(); ++t)
-        if (isLeft(before.triangles[t])) number[t] = left++;
+    for (TriangleId& n : number)
+        if (n != none) n = left++;
     if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), none);
     connect();
     const auto stays = [&](VertexId v) { return into[v] != none && before.positions[v] == m_level.positions[into[v]]; };
@@ -123,14 +127,15 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
     const std::size_t probesBefore = m_probes.size();
     placeProbes(probing);
     if (const std::size_t probes = m_probes.size(); probes == probesBefore)
-        for (std::size_t t = 0; t < number.size(); ++t)
+        parallelFor(number.size(), [&](std::size_t t) {
             if (number[t] != none && std::all_of(before.triangles[t].begin(), before.triangles[t].end(), stays))
                 std::copy_n(hits.begin() + long(t * probes), probes, m_hits.begin() + long(number[t] * probes));
+        });
     for (VertexId v = 0; v < before.vertexCount(); ++v)
         if (stays(v)) m_vertexHits[into[v]] = vertexHits[v];
     const auto isRepresented = [&](VertexId v) { return v != none && !m_around.of(v).empty(); };
-    std::erase_if(m_samples,
-                  [&](const Sample& sample) { return !isRepresented(m_provenance.destinations[sample.vertex]); });
+    m_samples = parallelFilter(
+        m_samples, [&](std::size_t s) { return isRepresented(m_provenance.destinations[m_samples[s].vertex]); });
     const std::vector<Sphere> spheres = spheresOf(m_level);
     parallelFor(m_samples.size(), [&](std::size_t s) {
         Sample& sample = m_samples[s];

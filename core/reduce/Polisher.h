@@ -120,6 +120,7 @@ private:
     void placeProbes(const Probing& probing);
     void takeSamples();
     void thinSamples();
+    void thinGroup(VertexId at, std::span<const std::uint32_t> samples, std::vector<std::uint8_t>& isKept);
     void takeLineSamples();
     void followLine(LineSample& sample) const;
     void connect();
@@ -128,7 +129,7 @@ private:
     void findClosestOfChanged(const Progress& progress);
     void insertVertices(std::size_t count, const Progress& progress);
     std::size_t insertAtWorst(std::size_t most);
-    void insertOnBorder();
+    void insertOnBorder(const Progress& progress);
     void insertOnLine(VertexId a, VertexId b, VertexId v);
     WedgeId nextWedge() const { return WedgeId(m_provenance.levelWedges + m_births.size()); }
     void flipEdges(const Progress& progress);
@@ -176,10 +177,9 @@ private:
     std::vector<float> m_offs;   // of each triangle's probes and corners, the farthest before the step
     double m_worstAtStart = -1;  // how far off anything was before the first step; below 0 until then
     std::vector<Sample> m_samples;
-    bool m_isPlaced = false;                   // whether a closest place is known of all samples
-    bool m_isCurrent = false;                  // and is of the level as it is now
-    std::vector<std::uint32_t> m_firstSample;  // of each triangle, in m_byTriangle
-    std::vector<std::uint32_t> m_byTriangle;
+    bool m_isPlaced = false;            // whether a closest place is known of all samples
+    bool m_isCurrent = false;           // and is of the level as it is now
+    Groups m_samplesAt;                 // each triangle
     std::vector<TriangleId> m_changed;  // since closest places were found
     std::vector<Box3f> m_boxes;         // of the samples at each triangle
     std::vector<float> m_farthest;      // of the samples at each triangle
