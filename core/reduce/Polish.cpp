@@ -2,6 +2,16 @@
 
 namespace um {
 
+namespace {
+
+// Places so many times farther off than the root mean square are looked at one by one at last.
+constexpr double mendFrom = 5;
+
+// Of so many vertices that are put in, one is for those.
+constexpr std::size_t oneForMending = 16;
+
+}  // namespace
+
 PolishSource::PolishSource(const Mesh& source, const Progress& progress)
     : mesh(source), around(findVertexTriangles(source.triangles, source.vertexCount())) {
     progress.check();
@@ -31,6 +41,9 @@ Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance
 }
 
 void Polisher::improve(int rounds, std::size_t triangles, const Progress& progress) {
+    std::size_t vertices = triangles / 2;
+    const std::size_t forMending = (vertices + oneForMending - 1) / oneForMending;
+    vertices -= forMending;
     for (int round = 0; round < rounds; ++round) {
         progress.at(double(round) / rounds);
         const bool wasPlaced = m_isPlaced;
@@ -38,26 +51,40 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
         if (wasPlaced) {
             // The rest where it is still worst then.
             const bool isLast = round + 1 == rounds;
-            const std::size_t now = isLast ? triangles / 2 : (triangles / 2 + 1) / 2;
+            const std::size_t now = isLast ? vertices : (vertices + 1) / 2;
             insertVertices(now, progress);
-            triangles -= 2 * now;
-            if (isLast && triangles > 0) insertOnBorder(progress);
+            vertices -= now;
+            if (isLast && triangles % 2 == 1) insertOnBorder(progress);
             flipEdges(progress);
             findClosestOfChanged(progress);
         }
         moveVertices(progress);
     }
+    mendFarthest(forMending, progress);
     progress.at(1);
 }
 
 // Where splits keep apart from one another, it takes more than one turn.
 void Polisher::insertVertices(std::size_t count, const Progress& progress) {
     while (count > 0) {
-        const std::size_t more = insertAtWorst(count);
+        const std::size_t more = insertAt(farSamples(), count);
         if (more == 0) break;
         count -= more;
         findClosestOfChanged(progress);
     }
+}
+
+// After the last move, so that what has come closer stays so: first where it helps, on either surface.
+void Polisher::mendFarthest(std::size_t count, const Progress& progress) {
+    if (count == 0) return;
+    findClosest(progress);
+    const double least = mendFrom * std::sqrt(meanSquared());
+    std::vector<FarPlace> places = farMiddles(least);
+    for (const FarPlace& far : farSamples())
+        if (double(far.distance) > least) places.push_back(far);
+    count -= mend(std::move(places), count);
+    findClosestOfChanged(progress);
+    insertVertices(count, progress);
 }
 
 std::vector<Birth> Polisher::finish() {

@@ -108,6 +108,11 @@ TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
     return closestAround(nearest, p);
 }
 
+TriangleId Polisher::hitNear(TriangleId t, const Vec3d& p) const {
+    const TriangleId hit = m_hits[t * m_probes.size()];
+    return hit != none ? hit : sourceTriangleNear(t, p);
+}
+
 // The same near a vertex of the level.
 TriangleId Polisher::sourceTriangleNearVertex(VertexId v) const {
     NearestSample nearest;

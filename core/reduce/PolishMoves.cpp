@@ -207,31 +207,32 @@ void Polisher::bringBackFarthest(double farDistance) {
     }
 }
 
-// Goes as far towards the place as the triangles around allow.
-void Polisher::lift(VertexId v, const Vec3d& to) {
-    const Vec3d from = place(v);
-    const auto shapes = [&] {
-        std::vector<std::pair<Vec3d, double>> result;
-        for (const TriangleId t : m_around.of(v)) {
-            const Triangle& triangle = m_level.triangles[t];
-            const Vec3d a = place(triangle[0]), b = place(triangle[1]), c = place(triangle[2]);
-            result.push_back({areaNormal(a, b, c), shapeOf(a, b, c)});
-        }
-        return result;
+// As far from one place towards another as the triangles over the sides allow.
+Vec3d Polisher::lifted(const std::vector<Side>& sides, const Vec3d& from, const Vec3d& to) const {
+    const auto isGood = [&](const Vec3d& p) {
+        return std::all_of(sides.begin(), sides.end(), [&](const Side& side) {
+            const Vec3d a = place(side.first), b = place(side.second);
+            const Vec3d before = areaNormal(a, b, from), after = areaNormal(a, b, p);
+            const double shape = shapeOf(a, b, p);
+            return after.dot(before) > leastTurn * after.norm() * before.norm() &&
+                   (shape >= needleQuality || shape >= shapeOf(a, b, from));
+        });
     };
-    const auto before = shapes();
     for (const double share : {1.0, 0.5, 0.25}) {
-        m_level.positions[v] = (from + share * (to - from)).cast<float>();
-        const auto after = shapes();
-        bool isGood = true;
-        for (std::size_t i = 0; i < after.size(); ++i) {
-            const auto& [normal, shape] = after[i];
-            isGood = isGood && normal.dot(before[i].first) > leastTurn * normal.norm() * before[i].first.norm() &&
-                     (shape >= needleQuality || shape >= before[i].second);
-        }
-        if (isGood) return;
+        const Vec3d p = (from + share * (to - from)).cast<float>().cast<double>();
+        if (isGood(p)) return p;
     }
-    m_level.positions[v] = from.cast<float>();
+    return from;
+}
+
+void Polisher::lift(VertexId v, const Vec3d& to) {
+    std::vector<Side> sides;
+    for (const TriangleId t : m_around.of(v)) {
+        const Triangle& triangle = m_level.triangles[t];
+        const std::size_t i = triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2;
+        sides.push_back({triangle[(i + 1) % 3], triangle[(i + 2) % 3]});
+    }
+    m_level.positions[v] = lifted(sides, place(v), to).cast<float>();
 }
 
 // The pulls hold for small steps only.

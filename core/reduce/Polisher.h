@@ -31,7 +31,7 @@ struct Probing {
 /// together are least; and again. Vertices of protected lines follow the lines of the source; corners and what is
 /// locked stay. No triangle is turned over or becomes a needle.
 /// Samples and probes are in PolishSamples.cpp, their closest places in PolishClosest.cpp, moves in PolishMoves.cpp,
-/// flips and new vertices in PolishChanges.cpp.
+/// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp.
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
@@ -105,6 +105,50 @@ private:
         double squaredDistance = std::numeric_limits<double>::max();
     };
 
+    // A place of the level, and the place of the source that it should be at, or the other way round.
+    struct FarPlace {
+        float distance = 0, area = 0;  // of the triangle, doubled
+        TriangleId triangle = 0;
+        TrianglePoint at;
+        Vec3d onSource = Vec3d::Zero();
+        bool isMiddle = false;  // of an edge
+
+        // The farthest on top of a heap; ties by number, so that the order is always the same.
+        bool operator<(const FarPlace& other) const {
+            if (distance != other.distance) return distance < other.distance;
+            return area != other.area ? area < other.area : triangle > other.triangle;
+        }
+    };
+
+    // Opposite to a vertex in one of its triangles, in its turn.
+    using Side = std::pair<VertexId, VertexId>;
+
+    // A vertex to be put in.
+    struct Split {
+        TriangleId triangle = 0;
+        std::size_t corner = 0;  // opposite to the edge that is split, if one is
+        Beyond beyond;
+        bool isOnEdge = false;
+        TrianglePoint at;
+        std::vector<Side> sides;
+        Vec3d place = Vec3d::Zero();
+
+        bool touches(const std::vector<std::uint8_t>& touched) const {
+            return std::any_of(sides.begin(), sides.end(), [&](const Side& side) { return touched[side.first] != 0; });
+        }
+        void touch(std::vector<std::uint8_t>& touched) const {
+            for (const Side& side : sides) touched[side.first] = 1;
+            touched.push_back(1);
+        }
+    };
+
+    // New triangles in the stead of old ones, with the middles of the edges between them.
+    struct Renewal {
+        std::vector<TriangleId> old;
+        std::vector<std::array<Vec3d, 3>> triangles;
+        std::vector<Vec3d> middles;
+    };
+
     // A point of a protected line of the source, with its closest place on the level's line from a to b.
     struct LineSample {
         Vec3f point;
@@ -128,7 +172,18 @@ private:
     void findClosest(const Progress& progress);
     void findClosestOfChanged(const Progress& progress);
     void insertVertices(std::size_t count, const Progress& progress);
-    std::size_t insertAtWorst(std::size_t most);
+    void mendFarthest(std::size_t count, const Progress& progress);
+    std::vector<FarPlace> farSamples() const;
+    std::vector<FarPlace> farMiddles(double least) const;
+    Split splitAt(const FarPlace& far) const;
+    Renewal renewalBy(const Split& split) const;
+    Renewal renewalByFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
+    bool isCloser(const Renewal& renewal, double before) const;
+    bool flipAt(const FarPlace& far, std::vector<std::uint8_t>& touched);
+    std::size_t mend(std::vector<FarPlace> places, std::size_t most);
+    std::size_t insertAt(std::vector<FarPlace> places, std::size_t most);
+    void insert(const Split& split);
+    void markChanged(TriangleId t);
     void insertOnBorder(const Progress& progress);
     void insertOnLine(VertexId a, VertexId b, VertexId v);
     WedgeId nextWedge() const { return WedgeId(m_provenance.levelWedges + m_births.size()); }
@@ -136,6 +191,7 @@ private:
     void moveVertices(const Progress& progress);
     void lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best) const;
     TriangleId sourceTriangleNear(TriangleId t, const Vec3d& p) const;
+    TriangleId hitNear(TriangleId t, const Vec3d& p) const;
     TriangleId sourceTriangleNearVertex(VertexId v) const;
     TriangleId closestAround(const NearestSample& nearest, const Vec3d& p) const;
     Closest closestOnSource(const Vec3d& p, TriangleId near, double farSquared) const;
@@ -155,10 +211,13 @@ private:
     bool isHeld(VertexId v) const { return kindOf(v) > Kind::Feature; }
     bool isOnLine(VertexId v) const { return kindOf(v) >= Kind::Feature; }
     bool mayBeSplit(TriangleId t) const;
+    Vec3d lifted(const std::vector<Side>& sides, const Vec3d& from, const Vec3d& to) const;
     void lift(VertexId v, const Vec3d& to);
     void bringBackFarthest(double farDistance);
     double offAtMiddle(VertexId a, VertexId b, TriangleId t) const;
+    bool mayFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
     double gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
+    void flip(TriangleId t, std::size_t k, const Beyond& beyond);
     void take(const std::vector<Vec3f>& steps);
     void takeBackWorse(const std::vector<Vec3f>& steps, double farDistance);
     void limitSteps(std::vector<Vec3f>& steps) const;

@@ -168,6 +168,19 @@ private slots:
         }
     }
 
+    // An edge across the foot of a cliff may have both ends where they should be, and its middle far away.
+    void mendsEdgesThatRunAcrossFolds() {
+        const Mesh cliff = test::makeSheet(400, 400, 1, 1, [](double x, double z) {
+            const double way = z - 0.5 - 0.1 * std::sin(6 * x);
+            return 0.03 * std::sin(7 * x) * std::cos(5 * z) + 0.06 / (1 + std::exp(-400 * way));
+        });
+        const Deviation plain = measureDeviation(cliff, reduced(cliff, 8000, false), {}, Progress());
+        const Mesh level = reduced(cliff, 8000, true);
+        QCOMPARE(level.triangleCount(), std::size_t(8000));
+        const Deviation polished = measureDeviation(cliff, level, {}, Progress());
+        QVERIFY2(polished.max < 0.9 * plain.max, qPrintable(QString("%1 after %2").arg(polished.max).arg(plain.max)));
+    }
+
     void worksAtAnySize() {
         const Mesh sheet = test::makeSheet(120, 120, 1, 1, hornedWave);
         const double usual = measureDeviation(sheet, reduced(sheet, 900, true), {}, Progress()).rms;

@@ -1,0 +1,306 @@
+#include "reduce/Polisher.h"
+
+#include <cmath>
+
+namespace um {
+
+namespace {
+
+// Closer to an edge than this share, its triangles are split; and no split comes closer to a corner.
+constexpr double nearEdge = 0.15;
+
+// What mends the level must leave no place around it farther off than this share of what was.
+constexpr double leastHelp = 0.9;
+
+bool isAnyTouched(const Triangle& triangle, const std::vector<std::uint8_t>& touched) {
+    return std::any_of(triangle.begin(), triangle.end(), [&](VertexId v) { return touched[v] != 0; });
+}
+
+}  // namespace
+
+// Where all corners are held, whoever held them wants nothing changed.
+bool Polisher::mayBeSplit(TriangleId t) const {
+    const Triangle& triangle = m_level.triangles[t];
+    return !(isHeld(triangle[0]) && isHeld(triangle[1]) && isHeld(triangle[2]));
+}
+
+// Of each triangle, its sample that is farthest off.
+std::vector<Polisher::FarPlace> Polisher::farSamples() const {
+    std::vector<FarPlace> places(m_level.triangleCount());
+    parallelFor(places.size(), [&](std::size_t t) {
+        FarPlace& far = places[t];
+        const Triangle& triangle = m_level.triangles[t];
+        const Vec3d a = place(triangle[0]), b = place(triangle[1]), c = place(triangle[2]);
+        far.triangle = TriangleId(t);
+        far.at = {1.0 / 3, 1.0 / 3};
+        far.onSource = far.at.of(a, b, c);
+        far.area = float(2 * triangleArea(m_level, far.triangle));
+        for (const std::uint32_t s : m_samplesAt.of(t)) {
+            const Sample& sample = m_samples[s];
+            if (!(sample.weight > 0) || sample.distance <= far.distance) continue;
+            far.distance = sample.distance;
+            far.at = sample.at();
+            far.onSource = sample.point.cast<double>();
+        }
+    });
+    return places;
+}
+
+// The middles of edges that are farther off than that: the ends of an edge over a groove may be where they should, and
+// no sample of the source far away.
+std::vector<Polisher::FarPlace> Polisher::farMiddles(double least) const {
+    constexpr std::size_t chunkSize = 1024;
+    std::vector<std::vector<FarPlace>> found(chunkCount(m_level.triangleCount(), chunkSize));
+    parallelChunks(m_level.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        for (TriangleId t = TriangleId(begin); t < end; ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Triangle& triangle = m_level.triangles[t];
+                const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
+                if (a > b) continue;  // its turn comes with the triangle on the other side
+                const Vec3d middle = (place(a) + place(b)) / 2;
+                const TriangleId hit = hitNear(t, middle);
+                if (hit == none) continue;
+                const Closest closest = closestOnSource(middle, hit, least * least);
+                if (!(closest.squaredDistance > least * least)) continue;
+                const double area = areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm();
+                found[chunk].push_back({float(std::sqrt(closest.squaredDistance)),
+                                        float(area),
+                                        t,
+                                        {k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5},
+                                        placeOnSource(closest),
+                                        true});
+            }
+    });
+    std::vector<FarPlace> places;
+    for (const std::vector<FarPlace>& some : found) places.insert(places.end(), some.begin(), some.end());
+    return places;
+}
+
+// The split of its triangle, or of an edge that it is close to, which may be split too.
+Polisher::Split Polisher::splitAt(const FarPlace& far) const {
+    const Triangle& triangle = m_level.triangles[far.triangle];
+    const std::array<double, 3> shares = {far.at.first(), far.at.second, far.at.third};
+    const auto k = std::size_t(std::min_element(shares.begin(), shares.end()) - shares.begin());
+    const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
+    Split split;
+    split.triangle = far.triangle;
+    split.corner = k;
+    if (shares[k] < nearEdge && !(isOnLine(a) && isOnLine(b))) {
+        const Beyond beyond = beyondEdge(m_level, m_around, far.triangle, k);
+        if (beyond.isThere() && m_sections[beyond.triangle] == m_sections[far.triangle] &&
+            mayBeSplit(beyond.triangle) && isSmoothEdge(m_level, far.triangle, k, beyond))
+            split.beyond = beyond;
+    }
+    split.isOnEdge = split.beyond.isThere();
+    std::array<double, 3> kept{};
+    if (split.isOnEdge) {
+        const double sum = 1 - shares[k];
+        kept[(k + 1) % 3] = std::clamp(shares[(k + 1) % 3] / sum, nearEdge, 1 - nearEdge);
+        kept[(k + 2) % 3] = 1 - kept[(k + 1) % 3];
+        const VertexId d = m_level.triangles[split.beyond.triangle][split.beyond.corner];
+        split.sides = {{triangle[k], a}, {a, d}, {d, b}, {b, triangle[k]}};
+    } else {
+        for (std::size_t i = 0; i < 3; ++i) kept[i] = nearEdge + (1 - 3 * nearEdge) * shares[i];
+        split.sides = {{triangle[0], triangle[1]}, {triangle[1], triangle[2]}, {triangle[2], triangle[0]}};
+    }
+    split.at = {kept[1], kept[2]};
+    const Vec3d from = split.at.of(place(triangle[0]), place(triangle[1]), place(triangle[2]));
+    split.place = lifted(split.sides, from, far.onSource);
+    return split;
+}
+
+// Whether no place of the new triangles, and no sample at those in whose stead they are, is nearly as far off as
+// before.
+bool Polisher::isCloser(const Renewal& renewal, double before) const {
+    const double limit = leastHelp * leastHelp * before * before;
+    const auto isOff = [&](const Vec3d& p) {
+        const TriangleId hit = hitNear(renewal.old.front(), p);
+        return hit != none && closestOnSource(p, hit, limit).squaredDistance > limit;
+    };
+    for (const auto& [a, b, c] : renewal.triangles)
+        if (isOff((a + b + c) / 3)) return false;
+    if (std::any_of(renewal.middles.begin(), renewal.middles.end(), isOff)) return false;
+    const auto isNear = [&](const Vec3d& p) {
+        return std::any_of(renewal.triangles.begin(), renewal.triangles.end(), [&](const auto& corners) {
+            const auto& [a, b, c] = corners;
+            return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm() <= limit;
+        });
+    };
+    return std::all_of(renewal.old.begin(), renewal.old.end(), [&](TriangleId t) {
+        const std::span<const std::uint32_t> samples = m_samplesAt.of(t);
+        return std::all_of(samples.begin(), samples.end(),
+                           [&](std::uint32_t s) { return isNear(m_samples[s].point.cast<double>()); });
+    });
+}
+
+Polisher::Renewal Polisher::renewalBy(const Split& split) const {
+    Renewal renewal{{split.triangle}, {}, {}};
+    if (split.beyond.isThere()) renewal.old.push_back(split.beyond.triangle);
+    for (const auto& [a, b] : split.sides) {
+        renewal.triangles.push_back({place(a), place(b), split.place});
+        renewal.middles.push_back((place(a) + split.place) / 2);
+    }
+    return renewal;
+}
+
+Polisher::Renewal Polisher::renewalByFlip(TriangleId t, std::size_t k, const Beyond& beyond) const {
+    const Triangle& triangle = m_level.triangles[t];
+    const Vec3d c = place(triangle[k]), a = place(triangle[(k + 1) % 3]), b = place(triangle[(k + 2) % 3]);
+    const Vec3d d = place(m_level.triangles[beyond.triangle][beyond.corner]);
+    return {{t, beyond.triangle}, {{c, a, d}, {c, d, b}}, {(c + d) / 2}};
+}
+
+// Flips an edge if what is far off there comes closer by that.
+bool Polisher::flipAt(const FarPlace& far, std::vector<std::uint8_t>& touched) {
+    for (std::size_t k = 0; k < 3; ++k) {
+        const std::array<double, 3> shares = {far.at.first(), far.at.second, far.at.third};
+        if (far.isMiddle && shares[k] > 0) continue;
+        const Beyond beyond = beyondEdge(m_level, m_around, far.triangle, k);
+        if (!beyond.isThere()) continue;
+        const VertexId d = m_level.triangles[beyond.triangle][beyond.corner];
+        if (touched[d] != 0 || !mayFlip(far.triangle, k, beyond) ||
+            !isCloser(renewalByFlip(far.triangle, k, beyond), double(far.distance)))
+            continue;
+        touched[d] = 1;
+        for (const VertexId v : m_level.triangles[far.triangle]) touched[v] = 1;
+        flip(far.triangle, k, beyond);
+        return true;
+    }
+    return false;
+}
+
+// Flips edges and puts vertices in where that brings the surfaces closer there, the farthest places first.
+// @returns how many vertices were put in
+std::size_t Polisher::mend(std::vector<FarPlace> places, std::size_t most) {
+    std::sort(places.begin(), places.end(), [](const FarPlace& x, const FarPlace& y) { return y < x; });
+    std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
+    std::size_t inserted = 0;
+    for (const FarPlace& far : places) {
+        if (!mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched)) continue;
+        if (flipAt(far, touched) || inserted == most) continue;
+        const Split split = splitAt(far);
+        if (split.touches(touched) || !isCloser(renewalBy(split), double(far.distance))) continue;
+        split.touch(touched);
+        insert(split);
+        ++inserted;
+    }
+    connect();
+    return inserted;
+}
+
+// The farthest first, each well apart from the others: closest places must be found anew afterwards.
+// @returns how many vertices were put in
+std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most) {
+    std::make_heap(places.begin(), places.end());
+    std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
+    std::size_t inserted = 0;
+    for (; inserted < most && !places.empty(); places.pop_back()) {
+        std::pop_heap(places.begin(), places.end());
+        const FarPlace& far = places.back();
+        if (!(far.area > 0) || !mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched))
+            continue;
+        const Split split = splitAt(far);
+        if (split.touches(touched)) continue;
+        split.touch(touched);
+        insert(split);
+        ++inserted;
+    }
+    connect();
+    return inserted;
+}
+
+void Polisher::insert(const Split& split) {
+    const TriangleId t = split.triangle;
+    const std::size_t triangles = m_level.triangleCount();
+    m_births.push_back(split.isOnEdge
+                           ? splitEdge(m_level, m_sections, t, split.corner, split.beyond, split.at, nextWedge())
+                           : splitTriangle(m_level, m_sections, t, split.at, nextWedge()));
+    m_level.positions.back() = split.place.cast<float>();
+    m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
+    m_vertexHits.push_back(none);
+    m_lineNumber.push_back(none);
+    markChanged(t);
+    if (split.beyond.isThere()) markChanged(split.beyond.triangle);
+    for (std::size_t i = triangles; i < m_level.triangleCount(); ++i) markChanged(TriangleId(i));
+}
+
+void Polisher::markChanged(TriangleId t) {
+    m_changed.push_back(t);
+    std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), none);
+}
+
+// In a border's edge, at the place of the source's border that is farthest off it, or in the middle of the longest.
+void Polisher::insertOnBorder(const Progress& progress) {
+    struct Place {
+        double distance = -1, length = 0, share = 0.5;  // of the edge's second vertex
+        TriangleId triangle = 0;
+        std::size_t corner = 0;
+        std::uint32_t sample = none;
+
+        auto rank() const { return std::pair(distance, length); }
+    };
+    constexpr double nearEnd = 0.15;
+    Place worst;
+    for (TriangleId t = 0; t < m_level.triangleCount(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
+            const bool areLocked = kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked;
+            if (areLocked || !isBorderEdge(m_level, m_around, t, k)) continue;
+            Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, none};
+            for (auto line =
+                     std::lower_bound(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end(), std::pair(t, 0u));
+                 line != m_lineSampleByTriangle.end() && line->first == t; ++line) {
+                const LineSample& sample = m_lineSamples[line->second];
+                if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
+                const double share = sample.b == b ? double(sample.share) : 1 - double(sample.share);
+                const double distance =
+                    ((1 - share) * place(a) + share * place(b) - sample.point.cast<double>()).squaredNorm();
+                if (distance <= here.distance || share < nearEnd || share > 1 - nearEnd) continue;
+                here.distance = distance;
+                here.share = share;
+                here.sample = line->second;
+            }
+            if (here.rank() > worst.rank()) worst = here;
+        }
+    if (worst.distance < 0) return;
+    const TriangleId t = worst.triangle;
+    const std::size_t k = worst.corner;
+    const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
+    std::array<double, 3> shares{};
+    shares[(k + 1) % 3] = 1 - worst.share;
+    shares[(k + 2) % 3] = worst.share;
+    const VertexId v = VertexId(m_level.vertexCount()), c = m_level.triangles[t][k];
+    Split split{t, k, {}, true, {shares[1], shares[2]}, {{b, c}, {c, a}}, {}};
+    split.place = (1 - worst.share) * place(a) + worst.share * place(b);
+    if (worst.sample != none)
+        split.place = lifted(split.sides, split.place, m_lineSamples[worst.sample].point.cast<double>());
+    insert(split);
+    insertOnLine(a, b, v);
+    connect();
+    findClosestOfChanged(progress);
+}
+
+// v stands between a and b now; if a line runs along there, it runs through v.
+void Polisher::insertOnLine(VertexId a, VertexId b, VertexId v) {
+    m_provenance.levelKinds.resize(m_level.vertexCount(), Kind::Interior);
+    const auto runsThrough = [&](VertexId from, VertexId to) {
+        if (m_lineNumber[from] == none) return false;
+        std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[from]];
+        const auto found = std::find(neighbours.begin(), neighbours.end(), to);
+        if (found == neighbours.end()) return false;
+        *found = v;
+        return true;
+    };
+    if (!runsThrough(a, b) || !runsThrough(b, a)) return;
+    m_provenance.levelKinds[v] = Kind::Feature;
+    m_lineNumber[v] = std::uint32_t(m_lineNeighbours.size());
+    m_lineNeighbours.push_back({a, b});
+    for (LineSample& sample : m_lineSamples) {
+        if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
+        sample.a = v;
+        sample.b = a;
+        sample.share = 0;
+    }
+}
+
+}  // namespace um
