@@ -62,9 +62,8 @@ std::vector<Polisher::FarPlace> Polisher::farMiddles(double least) const {
                 if (hit == none) continue;
                 const Closest closest = closestOnSource(middle, hit, least * least);
                 if (!(closest.squaredDistance > least * least)) continue;
-                const double area = areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm();
                 found[chunk].push_back({float(std::sqrt(closest.squaredDistance)),
-                                        float(area),
+                                        float(2 * triangleArea(m_level, t)),
                                         t,
                                         {k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5},
                                         placeOnSource(closest),
@@ -176,7 +175,8 @@ std::size_t Polisher::mend(std::vector<FarPlace> places, std::size_t most) {
     std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
     std::size_t inserted = 0;
     for (const FarPlace& far : places) {
-        if (!mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched)) continue;
+        if (!(far.area > 0) || !mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched))
+            continue;
         if (flipAt(far, touched) || inserted == most) continue;
         const Split split = splitAt(far);
         if (split.touches(touched) || !isCloser(renewalBy(split), double(far.distance))) continue;
