@@ -1,6 +1,6 @@
 // Random meshes under random settings, and files with random damage, for as long as one likes: UMESH_FUZZ_SECONDS says
-// how long, UMESH_FUZZ_SEED where to begin. Whatever comes, the engine gives a sound mesh and the readers give one or
-// say what is wrong.
+// how long (above 300, with a QTEST_FUNCTION_TIMEOUT of more milliseconds than that), UMESH_FUZZ_SEED where to begin.
+// Whatever comes, the engine gives a sound mesh and the readers give one or say what is wrong.
 #include "base/Error.h"
 #include "files/MeshFile.h"
 #include "files/TriangleStream.h"
