@@ -1,3 +1,4 @@
+#include "base/Parallel.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Normals.h"
 #include "mesh/Polygon.h"
@@ -16,6 +17,24 @@ class MeshTest : public QObject {
     Q_OBJECT
 
 private slots:
+    void groupsItemsInTheirOrder() {
+        // Each item is in the groups of its remainders by 7 and by 100; the reckoning beside it is a plain loop.
+        constexpr std::size_t items = 50000, groups = 120;
+        std::vector<std::vector<std::uint32_t>> expected(groups);
+        for (std::uint32_t i = 0; i < items; ++i) {
+            expected[i % 7].push_back(i);
+            if (i % 100 != i % 7) expected[i % 100].push_back(i);
+        }
+        const Groups found = groupItems(items, groups, [](std::size_t i, const auto& visit) {
+            visit(i % 7);
+            if (i % 100 != i % 7) visit(i % 100);
+        });
+        QCOMPARE(found.count(), groups);
+        for (std::size_t g = 0; g < groups; ++g)
+            QVERIFY(std::equal(expected[g].begin(), expected[g].end(), found.of(g).begin(), found.of(g).end()));
+        QCOMPARE(groupItems(0, 3, [](std::size_t, const auto&) {}).of(2).size(), std::size_t(0));
+    }
+
     void weldsLikeAnOrderedMap() {
         // Some 60,000 points on a coarse lattice, so that many coincide; the reckoning beside it is a std::map.
         std::mt19937 random(1);

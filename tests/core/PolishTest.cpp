@@ -43,6 +43,24 @@ Mesh dressedSheet() {
     return sheet;
 }
 
+// Without its last triangle.
+Mesh ballWithAHole() {
+    Mesh ball = test::makeSphere(1, 40);
+    ball.triangles.pop_back();
+    --ball.sections.front().triangleCount;
+    return ball;
+}
+
+// A unit square in so many triangles, whole and flat.
+void verifySquare(const Mesh& square, std::size_t triangles, std::size_t borderEdges) {
+    requireSound(square, "the square");
+    QCOMPARE(square.triangleCount(), triangles);
+    const Statistics s = gatherStatistics(square, Progress()).whole;
+    QVERIFY(std::abs(s.area - 1) < 1e-6);
+    QCOMPARE(s.borderEdges, borderEdges);
+    QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+}
+
 }  // namespace
 
 class PolishTest : public QObject {
@@ -54,10 +72,8 @@ private slots:
         std::vector<std::uint16_t> sections = {0, 0};
         const Birth birth = splitTriangle(sheet, sections, 0, {0.25, 0.5}, 4);
         groupBySections(sheet, sections);
-        requireSound(sheet, "the sheet");
-        QCOMPARE(sheet.triangleCount(), std::size_t(4));
+        verifySquare(sheet, 4, 4);
         QCOMPARE(birth.shares[0], 0.25);
-        QVERIFY(std::abs(gatherStatistics(sheet, Progress()).whole.area - 1) < 1e-6);
         for (const Triangle& t : sheet.triangles)
             QVERIFY(areaNormal(sheet.positions[t[0]].cast<double>(), sheet.positions[t[1]].cast<double>(),
                                sheet.positions[t[2]].cast<double>())
@@ -81,11 +97,7 @@ private slots:
         splitEdge(sheet, sections, 0, shared, beyond, {shares[1], shares[2]}, 4);
         groupBySections(sheet, sections);
         QCOMPARE(sheet.triangles, sheet.wedges);
-        QCOMPARE(sheet.triangleCount(), std::size_t(4));
-        const Statistics s = gatherStatistics(sheet, Progress()).whole;
-        QVERIFY(std::abs(s.area - 1) < 1e-6);
-        QCOMPARE(s.borderEdges, std::size_t(4));
-        QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+        verifySquare(sheet, 4, 4);
     }
 
     void splitsABorderEdgeForItsOneTriangle() {
@@ -100,19 +112,12 @@ private slots:
         std::vector<std::uint16_t> sections = {0, 0};
         splitEdge(sheet, sections, 0, borders[0], {}, {shares[1], shares[2]}, 4);
         groupBySections(sheet, sections);
-        requireSound(sheet, "the sheet");
-        QCOMPARE(sheet.triangleCount(), std::size_t(3));
-        const Statistics s = gatherStatistics(sheet, Progress()).whole;
-        QVERIFY(std::abs(s.area - 1) < 1e-6);
-        QCOMPARE(s.borderEdges, std::size_t(5));
-        QCOMPARE(s.nonManifoldEdges, std::size_t(0));
+        verifySquare(sheet, 3, 5);
     }
 
     // With as few border edges as a hole can have, only one more makes the count even.
     void comesOutEvenWithTheSmallestHole() {
-        Mesh ball = test::makeSphere(1, 40);
-        ball.triangles.pop_back();
-        --ball.sections.front().triangleCount;
+        const Mesh ball = ballWithAHole();
         for (const std::size_t target : {400u, 401u, 100u, 30u}) {
             const Mesh level = reduced(ball, target, true);
             QCOMPARE(level.triangleCount(), target);
@@ -121,6 +126,37 @@ private slots:
             QCOMPARE(s.borderEdges, std::size_t(target % 2 == 0 ? 4 : 3));
             QCOMPARE(s.nonManifoldEdges, std::size_t(0));
         }
+    }
+
+    // What is hard stays as it is, even at the cost of one triangle.
+    void leavesAHardHoleAsItIs() {
+        const Mesh ball = ballWithAHole();
+        const Triangle hole = test::makeSphere(1, 40).triangles.back();
+        ReduceSettings settings;
+        settings.protect.borders = Protection::Hard;
+        const Mesh level = reduceMesh(ball, 400, settings, Progress()).mesh;
+        QCOMPARE(level.triangleCount(), std::size_t(399));
+        QCOMPARE(gatherStatistics(level, Progress()).whole.borderEdges, std::size_t(3));
+        for (const VertexId v : hole)
+            QVERIFY(std::find(level.positions.begin(), level.positions.end(), ball.positions[v]) !=
+                    level.positions.end());
+    }
+
+    // A vertex put on a border carries what lies between its neighbours: UVs follow the place.
+    void aVertexOnABorderCarriesItsAttributes() {
+        Mesh ball = ballWithAHole();
+        for (const Vec3f& p : ball.positions) ball.uvs.emplace_back(p.x(), p.z());
+        const Mesh level = reduced(ball, 400, true);
+        requireSound(level, "the level");
+        QCOMPARE(level.triangleCount(), std::size_t(400));
+        QCOMPARE(gatherStatistics(level, Progress()).whole.borderEdges, std::size_t(4));
+        const std::vector<Triangle>& wedges = level.wedges.empty() ? level.triangles : level.wedges;
+        for (std::size_t t = 0; t < level.triangleCount(); ++t)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3f& p = level.positions[level.triangles[t][k]];
+                const float off = (level.uvs[wedges[t][k]] - Vec2f(p.x(), p.z())).norm();
+                QVERIFY2(off < 0.01F, qPrintable(QString::number(off)));
+            }
     }
 
     void findsNothingBeyondABorderOrABrokenEdge() {
