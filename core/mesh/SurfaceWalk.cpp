@@ -1,5 +1,6 @@
 #include "mesh/SurfaceWalk.h"
 
+#include "base/Math.h"
 #include "base/Parallel.h"
 
 #include <algorithm>
@@ -40,6 +41,30 @@ bool hasNoArea(const Mesh& mesh, TriangleId t) {
     const float edges = b.squaredNorm() + c.squaredNorm();
     return b.cross(c).squaredNorm() <= least * least * edges * edges;
 }
+
+// The triangles that a search has looked at, by hash: a table that is half full at most. Only where a start is
+// hopelessly far off are there more.
+class LookedAt {
+public:
+    LookedAt() { m_slots.fill(none); }
+
+    bool isFull() const { return m_count == m_slots.size() / 2; }
+
+    // To a table that is not full.
+    // @returns whether it is new
+    bool add(TriangleId t) {
+        std::size_t slot = mixBits(t) % m_slots.size();
+        for (; m_slots[slot] != none; slot = (slot + 1) % m_slots.size())
+            if (m_slots[slot] == t) return false;
+        m_slots[slot] = t;
+        ++m_count;
+        return true;
+    }
+
+private:
+    std::array<TriangleId, 4096> m_slots;
+    std::size_t m_count = 0;
+};
 
 // Whether all of the triangle within is farther off than the best so far.
 bool isBeyond(const Sphere& sphere, const Vec3f& p, const Closest& best) {
@@ -139,18 +164,19 @@ Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::v
 
 Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
     constexpr double wider = 2;
-    constexpr std::size_t mostTriangles = 1024;  // only where the start is hopelessly far off are there more
     Closest best = closestOf(mesh, p, start);
     const double most = wider * wider * best.squaredDistance;
-    std::vector<TriangleId> seen = {start};
+    LookedAt looked;
+    looked.add(start);
+    std::vector<TriangleId> within = {start};
     const auto look = [&](TriangleId t) {
-        if (std::find(seen.begin(), seen.end(), t) != seen.end()) return;
+        if (looked.isFull() || !looked.add(t)) return;
         const Closest there = closestOf(mesh, p, t);
         if (there.squaredDistance < best.squaredDistance) best = there;
-        if (there.squaredDistance <= most) seen.push_back(t);
+        if (there.squaredDistance <= most) within.push_back(t);
     };
-    for (std::size_t i = 0; i < seen.size() && seen.size() < mostTriangles; ++i)
-        for (const VertexId v : Triangle(mesh.triangles[seen[i]]))
+    for (std::size_t i = 0; i < within.size() && !looked.isFull(); ++i)
+        for (const VertexId v : mesh.triangles[within[i]])
             for (const TriangleId t : around.of(v)) look(t);
     return best;
 }

@@ -440,8 +440,8 @@ void Contraction::compact() {
         // A neighbour may have gone with triangles that fell together.
         if (m_cheapest[v] == none) m_knowledge[v] = Knowledge::None;
     }
-    m_regionOf.assign(m_mesh.vertexCount(), 0);
-    m_mergedInto.resize(m_mesh.vertexCount());
+    m_regionOf = std::vector<std::uint32_t>(m_mesh.vertexCount(), 0);
+    m_mergedInto = std::vector<VertexId>(m_mesh.vertexCount());
     for (std::size_t v = 0; v < m_mergedInto.size(); ++v) m_mergedInto[v] = VertexId(v);
 }
 

@@ -65,19 +65,24 @@ std::size_t insertionsFor(std::size_t target) {
     return std::size_t(share * double(target));
 }
 
-Probing probingFor(std::size_t triangles, std::size_t sourceTriangles) {
+Sampling samplingFor(std::size_t triangles, std::size_t sourceTriangles, bool isLast) {
     const double sourceForOne = double(sourceTriangles) / double(std::max<std::size_t>(1, triangles));
+    Sampling sampling;
+    // Many more do not tell more, but of a coarse level each place has to stand for so much.
+    sampling.enoughForVertex = sourceForOne < coarseFrom ? 24 : 72;
+    // Large triangles need more than their centres looked at, but not for what lies on the way.
+    sampling.probesPerSide = isLast && sourceForOne >= 40 ? 2 : 1;
     // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
-    return {sourceForOne < 40 ? 1 : 2, 1 + std::min(1.0, 5 / sourceForOne)};
+    sampling.probeWeight = 1 + std::min(1.0, 5 / sourceForOne);
+    return sampling;
 }
 
-// The vertices of `level` have been moved from where they were in `before`, and others were put in: what its wedges
-// carry follows.
-void moveAttributes(const WorkingMesh& before, const std::vector<Birth>& births, Mesh& level) {
-    if (before.attributes.channels() == 0) return;
-    Attributes attributes = before.attributes;
+// The vertices of `level` have been moved from where they were before, and others were put in: what its wedges carry
+// follows.
+void moveAttributes(Attributes attributes, const std::vector<Vec3f>& before, const std::vector<Birth>& births,
+                    Mesh& level) {
     const auto placeBefore = [&](VertexId v) {
-        return v < before.vertexCount() ? before.place(v) : births[v - before.vertexCount()].place;
+        return v < before.size() ? Vec3d(before[v].cast<double>()) : births[v - before.size()].place;
     };
     for (const Birth& birth : births) {
         std::array<Vec3d, 3> steps;
@@ -156,34 +161,41 @@ std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
 }
 
 Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings,
-                 std::size_t target, const Progress& progress)
+                 std::size_t target)
     : m_source(source),
       m_settings(settings),
       m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
-                 probingFor(from.triangles(), source.mesh.triangleCount())) {
-    const bool isThere = from.triangles() <= target;
-    polish(from.mesh(), isThere ? lastRounds(double(source.mesh.triangleCount()) / double(target)) : 1,
-           isThere ? target - from.triangles() : 0, progress);
+                 samplingFor(from.triangles(), source.mesh.triangleCount(), from.triangles() <= target)),
+      m_attributes(from.mesh().attributes) {}
+
+// The first polish, of what the contraction before has left.
+void Descent::start(std::size_t target, const Progress& progress) {
+    if (std::exchange(m_isStarted, true)) return;
+    const bool isThere = triangles() <= target;
+    polish(isThere ? lastRounds(double(m_source.mesh.triangleCount()) / double(target)) : 1,
+           isThere ? target - triangles() : 0, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
     const std::vector<std::size_t> rungs = rungsAbove(target, m_source.mesh.triangleCount());
-    const double share = 1.0 / double(std::max<std::size_t>(1, rungs.size()));
+    const double share = 1.0 / double(rungs.size() + 1);
+    start(target, progress.span(0, share));
     for (std::size_t i = 0; i < rungs.size(); ++i)
-        if (rungs[i] < triangles()) goTo(rungs[i], 1, {}, progress.span(double(i) * share, double(i + 1) * share));
+        if (rungs[i] < triangles()) goTo(rungs[i], 1, {}, progress.span(double(i + 1) * share, double(i + 2) * share));
     return rungs.empty() || triangles() <= rungs.back();
 }
 
 Mesh Descent::finish(std::size_t target, const Progress& progress) && {
     const double sourceForOne = double(m_source.mesh.triangleCount()) / double(target);
-    double done = 0;
+    double done = m_isStarted ? 0 : 0.5;
+    start(target, progress.span(0, done));
     if (target >= lowestRung && sharesStart(target, m_source.mesh.triangleCount())) {
         const std::vector<double>& surpluses = lastSurpluses(sourceForOne);
+        const double share = (1 - done) / 2 / double(surpluses.size());
         for (const double over : surpluses) {
-            const double next = done + 0.5 / double(surpluses.size());
             if (over * double(target) < double(triangles()) / leastStep)
-                goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, next));
-            done = next;
+                goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, done + share));
+            done += share;
         }
     }
     if (triangles() > target)
@@ -192,21 +204,30 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
 }
 
 void Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
-    const Mesh& level = m_polisher.level();
-    Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 0.1)), level,
-                            m_settings.leastOfParts);
-    contraction.contractTo(count - filling.triangles, progress.span(0.1, 0.3));
-    contraction.finish();
-    const std::size_t missing = count - std::min(count, contraction.triangles());
-    m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
-                    contraction.destinations(), probingFor(contraction.triangles(), m_source.mesh.triangleCount()));
-    polish(contraction.mesh(), rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
+    contract(count - filling.triangles, filling.isExact, progress.span(0, 0.3));
+    const std::size_t missing = count - std::min(count, triangles());
+    polish(rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
 }
 
-void Descent::polish(const WorkingMesh& made, int rounds, std::size_t missing, const Progress& progress) {
+void Descent::contract(std::size_t count, bool isLast, const Progress& progress) {
+    const Mesh& level = m_polisher.level();
+    Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 1.0 / 3)),
+                            level, m_settings.leastOfParts);
+    contraction.contractTo(count, progress.span(1.0 / 3, 1));
+    contraction.finish();
+    m_attributes = contraction.mesh().attributes;
+    m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
+                    contraction.destinations(),
+                    samplingFor(contraction.triangles(), m_source.mesh.triangleCount(), isLast));
+}
+
+void Descent::polish(int rounds, std::size_t missing, const Progress& progress) {
+    const bool carries = m_attributes.channels() > 0;
+    const std::vector<Vec3f> before = carries ? m_polisher.level().positions : std::vector<Vec3f>();
     m_polisher.improve(rounds, missing, progress);
     const std::vector<Birth> births = m_polisher.finish();
-    moveAttributes(made, births, m_polisher.level());
+    if (carries) moveAttributes(std::move(m_attributes), before, births, m_polisher.level());
+    m_attributes = Attributes();
 }
 
 }  // namespace um

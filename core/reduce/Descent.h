@@ -27,21 +27,19 @@ bool sharesStart(std::size_t target, std::size_t sourceTriangles);
 /// polygonal simplification.
 class Descent {
 public:
-    /// Polishes what there is. Keeps references to `source` and `settings`.
-    /// @param from  a contraction of source.mesh, paused at startOfDescent(target), after finish()
-    /// @throws Cancelled
-    Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target,
-            const Progress& progress);
+    /// Keeps references to `source` and `settings`.
+    /// @param from  a contraction of source.mesh, paused at startOfDescent(target), after finish(); it may go then
+    Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target);
 
     std::size_t triangles() const { return m_polisher.level().triangleCount(); }
 
-    /// Goes down the rungs above the target, as far as can be.
+    /// Polishes what there is, and goes down the rungs above the target, as far as can be.
     /// @returns whether the last of them was reached
     /// @throws Cancelled
     bool approach(std::size_t target, const Progress& progress);
 
-    /// Leaves the rungs for the target, or as near to it as can be, and polishes once more; at that, vertices are put
-    /// in where the source is farthest off. What lies below the target already stays as it is.
+    /// Leaves the rungs for the target, or as near to it as can be, and polishes what has not been; at that, vertices
+    /// are put in where the source is farthest off. What lies below the target already stays as it is.
     /// @throws Cancelled
     Mesh finish(std::size_t target, const Progress& progress) &&;
 
@@ -52,12 +50,16 @@ private:
         bool isExact = false;  // whether what more is missing is put in as well
     };
 
+    void start(std::size_t target, const Progress& progress);
     void goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
-    void polish(const WorkingMesh& made, int rounds, std::size_t missing, const Progress& progress);
+    void contract(std::size_t count, bool isLast, const Progress& progress);
+    void polish(int rounds, std::size_t missing, const Progress& progress);
 
     const PolishSource& m_source;
     const DescentSettings& m_settings;
     Polisher m_polisher;
+    Attributes m_attributes;  // of the level's wedges, as contraction has left them
+    bool m_isStarted = false;
 };
 
 }  // namespace um

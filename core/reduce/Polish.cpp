@@ -29,18 +29,21 @@ PolishSource::PolishSource(const Mesh& source, const Progress& progress)
     });
 }
 
-Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Probing& probing)
+Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Sampling& sampling)
     : m_level(std::move(level)),
       m_from(source),
       m_provenance(std::move(provenance)),
+      m_sampling(sampling),
       m_sections(sectionOfTriangles(m_level)) {
     connect();
-    placeProbes(probing);
+    placeProbes();
     takeSamples();
     takeLineSamples();
 }
 
 void Polisher::improve(int rounds, std::size_t triangles, const Progress& progress) {
+    m_level.positions.reserve(m_level.vertexCount() + (triangles + 1) / 2);
+    m_level.triangles.reserve(m_level.triangleCount() + triangles);
     std::size_t vertices = triangles / 2;
     const std::size_t forMending = (vertices + oneForMending - 1) / oneForMending;
     vertices -= forMending;
@@ -55,6 +58,7 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
             insertVertices(now, progress);
             vertices -= now;
             if (isLast && triangles % 2 == 1) insertOnBorder(progress);
+            findClosestOfChanged(progress);
             flipEdges(progress);
             findClosestOfChanged(progress);
         }
@@ -67,10 +71,10 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
 // Where splits keep apart from one another, it takes more than one turn.
 void Polisher::insertVertices(std::size_t count, const Progress& progress) {
     while (count > 0) {
+        findClosestOfChanged(progress);
         const std::size_t more = insertAt(farSamples(), count);
         if (more == 0) break;
         count -= more;
-        findClosestOfChanged(progress);
     }
 }
 
@@ -83,8 +87,8 @@ void Polisher::mendFarthest(std::size_t count, const Progress& progress) {
     for (const FarPlace& far : farSamples())
         if (double(far.distance) > least) places.push_back(far);
     count -= mend(std::move(places), count);
-    findClosestOfChanged(progress);
     insertVertices(count, progress);
+    m_isCurrent = m_changed.empty();
 }
 
 std::vector<Birth> Polisher::finish() {

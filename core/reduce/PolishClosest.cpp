@@ -59,6 +59,7 @@ void Polisher::findClosest(const Progress& progress) {
 
 // Those at triangles that have changed alone.
 void Polisher::findClosestOfChanged(const Progress& progress) {
+    if (m_changed.empty()) return;
     sortUnique(m_changed);
     const std::size_t before = m_samplesAt.count();  // there are more triangles now
     parallelRanges(

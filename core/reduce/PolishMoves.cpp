@@ -36,6 +36,7 @@ void Polisher::moveVertices(const Progress& progress) {
         },
         64);
     std::vector<PullBlock> blocks(triangles);
+    std::vector<CornerPulls> pulls(triangles);
     parallelFor(
         triangles,
         [&](std::size_t t) {
@@ -98,12 +99,12 @@ void Polisher::moveVertices(const Progress& progress) {
                 block.m[k] = float(m[k]);
                 block.e[k] = float(e[k]);
             }
-            for (std::size_t k = 0; k < 3; ++k) block.pull[k] = pull[k].cast<float>();
+            for (std::size_t k = 0; k < 3; ++k) pulls[t][k] = pull[k].cast<float>();
         },
         64);
     std::vector<std::uint8_t> held(vertices);
     for (VertexId v = 0; v < vertices; ++v) held[v] = isHeld(v);
-    std::vector<Vec3f> steps = solvePulls(m_level.triangles, m_around, blocks, held, progress);
+    std::vector<Vec3f> steps = solvePulls(m_level.triangles, m_around, blocks, std::move(pulls), held, progress);
     limitSteps(steps);
     shortenBadSteps(steps);
     take(steps);

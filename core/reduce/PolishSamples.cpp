@@ -11,19 +11,15 @@ namespace {
 // enough that the line does not give way to the faces beside it.
 constexpr double lineWeight = 8;
 
-// Of the source's vertices that have gone into one vertex of the level, at least so many are samples: many more do not
-// tell more.
-constexpr std::uint32_t enoughForVertex = 24;
-
 }  // namespace
 
 // Where each probe stands for its part of a triangle and each corner for a third of what one of them does, the centre
 // alone sums up quadratic functions exactly.
-void Polisher::placeProbes(const Probing& probing) {
-    const int n = probing.perSide;
+void Polisher::placeProbes() {
+    const int n = m_sampling.probesPerSide;
     m_probes.clear();
-    m_cornerPart = probing.weight / (12 * n);
-    const double part = (probing.weight - 3 * m_cornerPart) / (n * n);
+    m_cornerPart = m_sampling.probeWeight / (12 * n);
+    const double part = (m_sampling.probeWeight - 3 * m_cornerPart) / (n * n);
     for (int i = 0; i < n; ++i)
         for (int j = 0; i + j < n; ++j) {
             m_probes.push_back({(i + 1.0 / 3) / n, (j + 1.0 / 3) / n, part});
@@ -54,7 +50,7 @@ void Polisher::thinSamples() {
     const Groups byVertex = groupItems(m_samples.size(), m_level.vertexCount(), [&](std::size_t s, const auto& visit) {
         visit(m_provenance.destinations[m_samples[s].vertex]);
     });
-    const auto isLarge = [&](std::size_t v) { return byVertex.of(v).size() >= 2 * enoughForVertex; };
+    const auto isLarge = [&](std::size_t v) { return byVertex.of(v).size() >= 2 * m_sampling.enoughForVertex; };
     std::vector<VertexId> large(m_level.vertexCount());
     std::iota(large.begin(), large.end(), VertexId(0));
     large = parallelFilter(large, isLarge);
@@ -80,7 +76,7 @@ void Polisher::thinSamples() {
 // of them; and so that no tip is overlooked, the one that is farthest off the level, and the one nearest to the level's
 // vertex, which may go.
 void Polisher::thinGroup(VertexId at, std::span<const std::uint32_t> samples, std::vector<std::uint8_t>& isKept) {
-    const auto step = std::uint32_t(samples.size()) / enoughForVertex;
+    const auto step = std::uint32_t(samples.size()) / m_sampling.enoughForVertex;
     const auto apart = [&](std::uint32_t s) { return (m_samples[s].point.cast<double>() - place(at)).squaredNorm(); };
     std::uint32_t farthest = samples.front(), nearest = samples.front();
     double weight = 0;
@@ -107,7 +103,7 @@ void Polisher::thinGroup(VertexId at, std::span<const std::uint32_t> samples, st
         if (isNext(i)) m_samples[samples[i]].weight = float(weight / taken);
 }
 
-void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Probing& probing) {
+void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Sampling& sampling) {
     const Mesh before = std::exchange(m_level, std::move(level));
     m_provenance = std::move(provenance);
     // Triangles that are left keep their order. Where some fell together besides, nobody knows which are.
@@ -122,17 +118,21 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
         if (n != none) n = left++;
     if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), none);
     connect();
-    const auto stays = [&](VertexId v) { return into[v] != none && before.positions[v] == m_level.positions[into[v]]; };
+    // What was closest is a place to look from, even where corners have moved.
     const std::vector<TriangleId> hits = std::exchange(m_hits, {}), vertexHits = std::exchange(m_vertexHits, {});
     const std::size_t probesBefore = m_probes.size();
-    placeProbes(probing);
-    if (const std::size_t probes = m_probes.size(); probes == probesBefore)
-        parallelFor(number.size(), [&](std::size_t t) {
-            if (number[t] != none && std::all_of(before.triangles[t].begin(), before.triangles[t].end(), stays))
-                std::copy_n(hits.begin() + long(t * probes), probes, m_hits.begin() + long(number[t] * probes));
-        });
-    for (VertexId v = 0; v < before.vertexCount(); ++v)
-        if (stays(v)) m_vertexHits[into[v]] = vertexHits[v];
+    m_sampling = sampling;
+    placeProbes();
+    parallelFor(number.size(), [&](std::size_t t) {
+        if (number[t] == none) return;
+        for (std::size_t i = 0; i < m_probes.size(); ++i)
+            m_hits[number[t] * m_probes.size() + i] = hits[t * probesBefore + i % probesBefore];
+    });
+    for (VertexId v = 0; v < before.vertexCount(); ++v) {
+        if (into[v] == none) continue;
+        TriangleId& hit = m_vertexHits[into[v]];
+        if (hit == none || before.positions[v] == m_level.positions[into[v]]) hit = vertexHits[v];
+    }
     const auto isRepresented = [&](VertexId v) { return v != none && !m_around.of(v).empty(); };
     m_samples = parallelFilter(
         m_samples, [&](std::size_t s) { return isRepresented(m_provenance.destinations[m_samples[s].vertex]); });

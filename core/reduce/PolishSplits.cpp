@@ -240,6 +240,7 @@ void Polisher::insertOnBorder(const Progress& progress) {
         auto rank() const { return std::pair(distance, length); }
     };
     constexpr double nearEnd = 0.15;
+    findClosestOfChanged(progress);
     Place worst;
     for (TriangleId t = 0; t < m_level.triangleCount(); ++t)
         for (std::size_t k = 0; k < 3; ++k) {
@@ -277,7 +278,6 @@ void Polisher::insertOnBorder(const Progress& progress) {
     insert(split);
     insertOnLine(a, b, v);
     connect();
-    findClosestOfChanged(progress);
 }
 
 // v stands between a and b now; if a line runs along there, it runs through v.

@@ -20,10 +20,14 @@ struct TriangleProbe {
     double second, third, part;
 };
 
-// How densely the way back from a level to its source is probed.
-struct Probing {
-    int perSide = 1;    // each triangle is cut into so many times so many equal ones, whose centres are probes
-    double weight = 1;  // of all probes and corners of a triangle, over that of the source's vertices
+// How densely a level and its source are held against one another.
+struct Sampling {
+    // Of the source's vertices that have gone into one vertex of the level, at least so many are samples.
+    std::uint32_t enoughForVertex = 24;
+    // Each triangle of the level is cut into so many times so many equal ones, whose centres are probes.
+    int probesPerSide = 1;
+    // Of all probes and corners of a triangle, over that of the source's vertices.
+    double probeWeight = 1;
 };
 
 /// Moves the vertices of a level to lie closer to its source, flips its edges and puts vertices in. Least squares: each
@@ -36,7 +40,7 @@ struct Probing {
 class Polisher {
 public:
     /// Keeps a reference to the source.
-    Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Probing& probing);
+    Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Sampling& sampling);
 
     Mesh& level() { return m_level; }
     const Mesh& level() const { return m_level; }
@@ -55,7 +59,7 @@ public:
 
     /// Goes on with a coarser level that came out of this one, and what is known of its surface goes along.
     /// @param into  for each vertex of the level as it was, where it went, or `none`
-    void goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Probing& probing);
+    void goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Sampling& sampling);
 
     /// How far off the source's vertices were, squared, on average, when closest places were found last.
     double meanSquared() const {
@@ -161,7 +165,7 @@ private:
     Vec3d place(VertexId v) const { return m_level.positions[v].cast<double>(); }
     Vec3d sourcePlace(std::size_t s) const { return m_from.mesh.positions[s].cast<double>(); }
 
-    void placeProbes(const Probing& probing);
+    void placeProbes();
     void takeSamples();
     void thinSamples();
     void thinGroup(VertexId at, std::span<const std::uint32_t> samples, std::vector<std::uint8_t>& isKept);
@@ -228,6 +232,7 @@ private:
     const PolishSource& m_from;
     Provenance m_provenance;
     VertexTriangles m_around;
+    Sampling m_sampling;
     std::vector<TriangleProbe> m_probes;
     double m_cornerPart = 0;  // of a triangle's area, for each of its corners as a probe
     // Triangles of the source, closest to each probe of each triangle and to each vertex; none if not known.

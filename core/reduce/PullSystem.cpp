@@ -28,8 +28,8 @@ Vec3f PullBlock::through(const Vec3f& x) const {
 }
 
 std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const VertexTriangles& around,
-                              const std::vector<PullBlock>& blocks, const std::vector<std::uint8_t>& held,
-                              const Progress& progress) {
+                              const std::vector<PullBlock>& blocks, std::vector<CornerPulls> pulls,
+                              const std::vector<std::uint8_t>& held, const Progress& progress) {
     const std::size_t vertices = held.size();
     const auto cornerOf = [&](TriangleId t, std::size_t v) {
         const Triangle& triangle = triangles[t];
@@ -38,7 +38,7 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
     std::vector<Eigen::Matrix3f> inverse(vertices);
     std::vector<std::uint8_t> isFree(vertices);
     std::vector<float> hold(vertices);
-    std::vector<Vec3f> step(vertices, Vec3f::Zero()), residual(vertices), direction(vertices), product(vertices);
+    std::vector<Vec3f> residual(vertices);
     parallelFor(vertices, [&](std::size_t v) {
         Mat3d sum = Mat3d::Zero();
         Vec3f pull = Vec3f::Zero();
@@ -48,7 +48,7 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
             const Vec3d n = block.normal.cast<double>();
             sum += double(block.e[k] + sideways * block.m[k]) * Mat3d::Identity() +
                    double((1 - sideways) * block.m[k]) * n * n.transpose();
-            pull += block.pull[k];
+            pull += pulls[t][k];
         }
         hold[v] = inertia * float(sum.trace());
         sum += double(hold[v]) * Mat3d::Identity();
@@ -59,6 +59,8 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
             isFree[v] ? Eigen::Matrix3f(sum.inverse().cast<float>()) : Eigen::Matrix3f(Eigen::Matrix3f::Zero());
         residual[v] = isFree[v] ? pull : Vec3f(Vec3f::Zero());
     });
+    pulls = std::vector<CornerPulls>();
+    std::vector<Vec3f> step(vertices, Vec3f::Zero()), product(vertices);
     const auto dot = [&](const std::vector<Vec3f>& x, const std::vector<Vec3f>& y) {
         constexpr std::size_t chunkSize = 4096;
         std::vector<double> sums(chunkCount(vertices, chunkSize), 0);
@@ -72,7 +74,7 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
         parallelFor(vertices, [&](std::size_t v) { scaled[v] = inverse[v] * residual[v]; });
     };
     precondition();
-    direction = scaled;
+    std::vector<Vec3f> direction = scaled;
     double rho = dot(residual, scaled);
     for (int i = 0; i < solverSteps && rho > 0; ++i) {
         progress.check();

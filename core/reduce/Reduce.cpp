@@ -121,7 +121,11 @@ struct Reduction::Prepared {
     }
 
     Descent descentFrom(const Contraction& contraction, std::size_t target, const Progress& progress) const {
-        return {contraction, forPolish(progress), descent, target, progress};
+        return {contraction, forPolish(progress), descent, target};
+    }
+
+    Contraction contraction(const Progress& progress) const {
+        return {WorkingMesh(mesh(), descent.treatment, progress), mesh(), descent.leastOfParts};
     }
 };
 
@@ -151,10 +155,9 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
                                      progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
     treatment.locked = locked;
     treatment.knownQuadrics = settings.knownQuadrics;
-    WorkingMesh working(mesh, treatment, progress.span(0.7, 1));
-    prepared->descent.sourceLines = working.lines();
     if (settings.leastOfPart > 0) prepared->descent.leastOfParts.assign(mesh.parts.size(), settings.leastOfPart);
-    m_contraction = std::make_unique<Contraction>(std::move(working), mesh, prepared->descent.leastOfParts);
+    m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
+    prepared->descent.sourceLines = m_contraction->mesh().lines();
     m_prepared = prepared;
 }
 
@@ -188,11 +191,10 @@ void Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) 
         m_contraction->contractTo(pause(), progress.span(0, descends ? 0.5 : 1));
     m_contraction->finish();
     if (!descends) return;
-    // Copies share what they have come to.
-    const auto descent = std::make_shared<Descent>(
-        m_descent != nullptr ? *m_descent : m_prepared->descentFrom(*m_contraction, m_target, progress.span(0.5, 0.6)));
-    m_isStuck = !descent->approach(m_target, progress.span(0.6, 1));
-    m_descent = descent;
+    // Copies share what they have come to, which is left as it is.
+    std::optional<Descent> further = descent(progress.span(0.5, 0.6));
+    m_isStuck = !further->approach(m_target, progress.span(0.6, 1));
+    m_descent = std::make_shared<Descent>(*std::move(further));
 }
 
 std::size_t Reduction::triangles() const {
@@ -201,26 +203,38 @@ std::size_t Reduction::triangles() const {
     return there <= pause() ? std::min(there, m_target) : there;
 }
 
-Mesh Reduction::mesh(const Progress& progress) const {
+Mesh Reduction::mesh(const Progress& progress) const& {
+    return finish(descent(progress.span(0, 0.1)), progress.span(0.1, 1));
+}
+
+Mesh Reduction::mesh(const Progress& progress) && {
+    const bool isLastUse = isPolished() && m_descent.use_count() == 1;
+    auto last = isLastUse ? std::optional<Descent>(std::move(*m_descent)) : descent(progress.span(0, 0.1));
+    if (last) m_contraction.reset();
+    m_descent.reset();
+    return finish(std::move(last), progress.span(0.1, 1));
+}
+
+// From where there is one more stretch to go, if what there is shall be polished.
+std::optional<Descent> Reduction::descent(const Progress& progress) const {
+    if (!isPolished()) return std::nullopt;
+    if (m_descent != nullptr) return *m_descent;
+    return m_prepared->descentFrom(*m_contraction, m_target, progress);
+}
+
+Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) const {
     const Mesh& source = m_prepared->mesh();
-    Mesh level;
-    if (!isPolished()) {
-        level = m_contraction->mesh().finish(source);
-    } else {
-        const auto descend = [&](Descent descent, const Progress& rest) {
-            return std::move(descent).finish(m_target, rest);
-        };
-        level = m_descent != nullptr ? descend(*m_descent, progress)
-                                     : descend(m_prepared->descentFrom(*m_contraction, m_target, progress.span(0, 0.5)),
-                                               progress.span(0.5, 1));
-        if (level.triangleCount() > m_target) {
-            // What was polished on the way did not go far enough; it may without.
-            Contraction straight = *m_contraction;
-            const Progress rest = progress.span(1, 1);
-            if (straight.contractTo(m_target, rest)) {
-                straight.finish();
-                level = descend(m_prepared->descentFrom(straight, m_target, rest), rest);
-            }
+    Mesh level = last ? std::move(*last).finish(m_target, progress) : m_contraction->mesh().finish(source);
+    if (last && level.triangleCount() > m_target) {
+        // What was polished on the way did not go far enough; it may without.
+        last.reset();
+        const Progress rest = progress.span(1, 1);
+        std::optional<Contraction> straight = m_prepared->contraction(rest);
+        if (straight->contractTo(m_target, rest)) {
+            straight->finish();
+            last.emplace(m_prepared->descentFrom(*straight, m_target, rest));
+            straight.reset();
+            level = std::move(*last).finish(m_target, rest);
         }
     }
     if (!source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
@@ -241,9 +255,9 @@ Reduced reduceMesh(const Mesh& source, std::size_t targetTriangles, const Reduce
     const double polishFrom = settings.polish ? 0.5 : 0.95;
     Reduction reduction(source, targetTriangles, settings, progress.span(0, 0.15));
     reduction.reduceTo(targetTriangles, progress.span(0.15, polishFrom));
-    result.mesh = reduction.mesh(progress.span(polishFrom, 1));
-    result.targetMet = result.mesh.triangleCount() <= targetTriangles;
     result.notes = reduction.notes();
+    result.mesh = std::move(reduction).mesh(progress.span(polishFrom, 1));
+    result.targetMet = result.mesh.triangleCount() <= targetTriangles;
     progress.at(1);
     return result;
 }

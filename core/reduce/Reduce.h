@@ -101,12 +101,16 @@ public:
     /// About as many as mesh() will have: the target, or more where it cannot be met.
     std::size_t triangles() const;
     /// What there is now, polished if wanted.
-    Mesh mesh(const Progress& progress) const;
+    Mesh mesh(const Progress& progress) const&;
+    /// The same where nothing more is wanted: gives memory back on the way.
+    Mesh mesh(const Progress& progress) &&;
     const ReduceNotes& notes() const { return m_notes; }
 
 private:
     struct Prepared;
 
+    std::optional<Descent> descent(const Progress& progress) const;
+    Mesh finish(std::optional<Descent> last, const Progress& progress) const;
     bool isPolished() const;
     std::size_t pause() const;
 
@@ -114,8 +118,8 @@ private:
     ReduceNotes m_notes;
     std::size_t m_target = 0;
     std::unique_ptr<Contraction> m_contraction;
-    std::shared_ptr<const Descent> m_descent;  // where descents to lower targets go the same way
-    bool m_isStuck = false;                    // above where it should have come to
+    std::shared_ptr<Descent> m_descent;  // where descents to lower targets go the same way
+    bool m_isStuck = false;              // above where it should have come to
 };
 
 }  // namespace um

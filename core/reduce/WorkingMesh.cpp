@@ -119,6 +119,9 @@ void WorkingMesh::joinEqualWedges() {
 }
 
 void WorkingMesh::linkCorners() {
+    // Given back first: there may have been many more.
+    firstCorner = std::vector<CornerId>();
+    nextCorner = std::vector<CornerId>();
     firstCorner.assign(positions.size(), none);
     nextCorner.resize(3 * triangles.size());
     for (std::size_t c = nextCorner.size(); c-- > 0;) {
