@@ -65,13 +65,13 @@ std::size_t insertionsFor(std::size_t target) {
     return std::size_t(share * double(target));
 }
 
-Sampling samplingFor(std::size_t triangles, std::size_t sourceTriangles, bool isLast) {
+Sampling samplingFor(std::size_t triangles, std::size_t sourceTriangles) {
     const double sourceForOne = double(sourceTriangles) / double(std::max<std::size_t>(1, triangles));
     Sampling sampling;
     // Many more do not tell more, but of a coarse level each place has to stand for so much.
     sampling.enoughForVertex = sourceForOne < coarseFrom ? 24 : 72;
-    // Large triangles need more than their centres looked at, but not for what lies on the way.
-    sampling.probesPerSide = isLast && sourceForOne >= 40 ? 2 : 1;
+    // Large triangles need more than their centres looked at.
+    sampling.probesPerSide = sourceForOne < 40 ? 1 : 2;
     // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
     sampling.probeWeight = 1 + std::min(1.0, 5 / sourceForOne);
     return sampling;
@@ -160,12 +160,11 @@ std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
     return double(target) < lowestRung ? target : std::max(target, pause);
 }
 
-Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings,
-                 std::size_t target)
+Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings)
     : m_source(source),
       m_settings(settings),
       m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
-                 samplingFor(from.triangles(), source.mesh.triangleCount(), from.triangles() <= target)),
+                 samplingFor(from.triangles(), source.mesh.triangleCount())),
       m_attributes(from.mesh().attributes) {}
 
 // The first polish, of what the contraction before has left.
@@ -204,12 +203,12 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
 }
 
 void Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
-    contract(count - filling.triangles, filling.isExact, progress.span(0, 0.3));
+    contract(count - filling.triangles, progress.span(0, 0.3));
     const std::size_t missing = count - std::min(count, triangles());
     polish(rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
 }
 
-void Descent::contract(std::size_t count, bool isLast, const Progress& progress) {
+void Descent::contract(std::size_t count, const Progress& progress) {
     const Mesh& level = m_polisher.level();
     Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 1.0 / 3)),
                             level, m_settings.leastOfParts);
@@ -217,8 +216,7 @@ void Descent::contract(std::size_t count, bool isLast, const Progress& progress)
     contraction.finish();
     m_attributes = contraction.mesh().attributes;
     m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
-                    contraction.destinations(),
-                    samplingFor(contraction.triangles(), m_source.mesh.triangleCount(), isLast));
+                    contraction.destinations(), samplingFor(contraction.triangles(), m_source.mesh.triangleCount()));
 }
 
 void Descent::polish(int rounds, std::size_t missing, const Progress& progress) {

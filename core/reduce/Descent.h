@@ -28,8 +28,8 @@ bool sharesStart(std::size_t target, std::size_t sourceTriangles);
 class Descent {
 public:
     /// Keeps references to `source` and `settings`.
-    /// @param from  a contraction of source.mesh, paused at startOfDescent(target), after finish(); it may go then
-    Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings, std::size_t target);
+    /// @param from  a contraction of source.mesh, paused where the descent starts, after finish(); it may go then
+    Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings);
 
     std::size_t triangles() const { return m_polisher.level().triangleCount(); }
 
@@ -52,7 +52,7 @@ private:
 
     void start(std::size_t target, const Progress& progress);
     void goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
-    void contract(std::size_t count, bool isLast, const Progress& progress);
+    void contract(std::size_t count, const Progress& progress);
     void polish(int rounds, std::size_t missing, const Progress& progress);
 
     const PolishSource& m_source;

@@ -120,8 +120,8 @@ struct Reduction::Prepared {
         return *polishSource;
     }
 
-    Descent descentFrom(const Contraction& contraction, std::size_t target, const Progress& progress) const {
-        return {contraction, forPolish(progress), descent, target};
+    Descent descentFrom(const Contraction& contraction, const Progress& progress) const {
+        return {contraction, forPolish(progress), descent};
     }
 
     Contraction contraction(const Progress& progress) const {
@@ -219,7 +219,7 @@ Mesh Reduction::mesh(const Progress& progress) && {
 std::optional<Descent> Reduction::descent(const Progress& progress) const {
     if (!isPolished()) return std::nullopt;
     if (m_descent != nullptr) return *m_descent;
-    return m_prepared->descentFrom(*m_contraction, m_target, progress);
+    return m_prepared->descentFrom(*m_contraction, progress);
 }
 
 Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) const {
@@ -232,7 +232,7 @@ Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) co
         std::optional<Contraction> straight = m_prepared->contraction(rest);
         if (straight->contractTo(m_target, rest)) {
             straight->finish();
-            last.emplace(m_prepared->descentFrom(*straight, m_target, rest));
+            last.emplace(m_prepared->descentFrom(*straight, rest));
             straight.reset();
             level = std::move(*last).finish(m_target, rest);
         }

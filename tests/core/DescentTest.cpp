@@ -41,7 +41,7 @@ struct Run {
 
     Mesh descend() const {
         const PolishSource polishSource(source, Progress());
-        Descent descent(contraction, polishSource, settings, target);
+        Descent descent(contraction, polishSource, settings);
         descent.approach(target, Progress());
         return std::move(descent).finish(target, Progress());
     }
