@@ -83,7 +83,8 @@ public:
             if (!shared.reduction || shared.reduction->triangles() < *count)
                 shared.reduction.emplace(m_source.mesh, shared.lowest, settings, progress.span(0, 0.3));
             shared.reduction->reduceTo(*count, progress.span(0.3, 0.6));
-            mesh = shared.reduction->mesh(progress.span(0.6, 1));
+            const Progress finishing = progress.span(0.6, 1);
+            mesh = shared.users > 1 ? shared.reduction->mesh(finishing) : std::move(*shared.reduction).mesh(finishing);
             level.targetMet = mesh.triangleCount() <= *count;
             happened = shared.reduction->notes();
             if (--shared.users == 0) shared.reduction.reset();

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <optional>
 
 namespace um {
 
@@ -210,13 +211,18 @@ void Descent::goTo(std::size_t count, int rounds, const Filling& filling, const 
 
 void Descent::contract(std::size_t count, const Progress& progress) {
     const Mesh& level = m_polisher.level();
-    Contraction contraction(WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 1.0 / 3)),
-                            level, m_settings.leastOfParts);
-    contraction.contractTo(count, progress.span(1.0 / 3, 1));
-    contraction.finish();
-    m_attributes = contraction.mesh().attributes;
-    m_polisher.goOn(contraction.mesh().finish(level), provenanceOf(contraction, m_polisher.provenance()),
-                    contraction.destinations(), samplingFor(contraction.triangles(), m_source.mesh.triangleCount()));
+    std::optional<Contraction> contraction(
+        std::in_place, WorkingMesh(level, treatmentOnTheWay(m_settings, m_polisher), progress.span(0, 1.0 / 3)), level,
+        m_settings.leastOfParts);
+    contraction->contractTo(count, progress.span(1.0 / 3, 1));
+    contraction->finish();
+    Mesh next = contraction->mesh().finish(level);
+    Provenance provenance = provenanceOf(*contraction, m_polisher.provenance());
+    const std::vector<VertexId> into = contraction->destinations();
+    m_attributes = contraction->mesh().attributes;
+    contraction.reset();
+    const Sampling sampling = samplingFor(next.triangleCount(), m_source.mesh.triangleCount());
+    m_polisher.goOn(std::move(next), std::move(provenance), into, sampling);
 }
 
 void Descent::polish(int rounds, std::size_t missing, const Progress& progress) {

@@ -17,16 +17,6 @@ PolishSource::PolishSource(const Mesh& source, const Progress& progress)
     progress.check();
     spheres = spheresOf(source);
     progress.check();
-    std::vector<float> thirds(source.triangleCount());
-    const auto place = [&](VertexId v) { return source.positions[v].cast<double>(); };
-    parallelFor(thirds.size(), [&](std::size_t t) {
-        const Triangle& triangle = source.triangles[t];
-        thirds[t] = float(areaNormal(place(triangle[0]), place(triangle[1]), place(triangle[2])).norm() / 6);
-    });
-    areas.assign(source.vertexCount(), 0);
-    parallelFor(areas.size(), [&](std::size_t v) {
-        for (const TriangleId t : around.of(VertexId(v))) areas[v] += thirds[t];
-    });
 }
 
 Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Sampling& sampling)

@@ -18,7 +18,6 @@ struct PolishSource {
     const Mesh& mesh;
     VertexTriangles around;
     std::vector<Sphere> spheres;  ///< around each triangle
-    std::vector<float> areas;     ///< of each vertex: its third of the triangles around it
 };
 
 /// How a level came out of its source.

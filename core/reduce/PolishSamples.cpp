@@ -39,9 +39,12 @@ void Polisher::takeSamples() {
     });
     m_samples.resize(vertices.size());
     parallelFor(vertices.size(), [&](std::size_t s) {
+        // Its third of the triangles around it.
+        double area = 0;
+        for (const TriangleId t : m_from.around.of(vertices[s])) area += triangleArea(m_from.mesh, t) / 3;
         m_samples[s].point = m_from.mesh.positions[vertices[s]];
         m_samples[s].vertex = vertices[s];
-        m_samples[s].weight = m_from.areas[vertices[s]];
+        m_samples[s].weight = float(area);
     });
     thinSamples();
 }

@@ -35,20 +35,22 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
         const Triangle& triangle = triangles[t];
         return std::size_t(triangle[0] == v ? 0 : triangle[1] == v ? 1 : 2);
     };
+    std::vector<Vec3f> residual(vertices, Vec3f::Zero());
+    parallelFor(vertices, [&](std::size_t v) {
+        for (const TriangleId t : around.of(VertexId(v))) residual[v] += pulls[t][cornerOf(t, v)];
+    });
+    pulls = std::vector<CornerPulls>();
     std::vector<Eigen::Matrix3f> inverse(vertices);
     std::vector<std::uint8_t> isFree(vertices);
     std::vector<float> hold(vertices);
-    std::vector<Vec3f> residual(vertices);
     parallelFor(vertices, [&](std::size_t v) {
         Mat3d sum = Mat3d::Zero();
-        Vec3f pull = Vec3f::Zero();
         for (const TriangleId t : around.of(VertexId(v))) {
             const PullBlock& block = blocks[t];
             const std::size_t k = cornerOf(t, v);
             const Vec3d n = block.normal.cast<double>();
             sum += double(block.e[k] + sideways * block.m[k]) * Mat3d::Identity() +
                    double((1 - sideways) * block.m[k]) * n * n.transpose();
-            pull += pulls[t][k];
         }
         hold[v] = inertia * float(sum.trace());
         sum += double(hold[v]) * Mat3d::Identity();
@@ -57,9 +59,8 @@ std::vector<Vec3f> solvePulls(const std::vector<Triangle>& triangles, const Vert
         isFree[v] = held[v] == 0 && hold[v] >= std::numeric_limits<float>::min();
         inverse[v] =
             isFree[v] ? Eigen::Matrix3f(sum.inverse().cast<float>()) : Eigen::Matrix3f(Eigen::Matrix3f::Zero());
-        residual[v] = isFree[v] ? pull : Vec3f(Vec3f::Zero());
+        if (!isFree[v]) residual[v].setZero();
     });
-    pulls = std::vector<CornerPulls>();
     std::vector<Vec3f> step(vertices, Vec3f::Zero()), product(vertices);
     const auto dot = [&](const std::vector<Vec3f>& x, const std::vector<Vec3f>& y) {
         constexpr std::size_t chunkSize = 4096;

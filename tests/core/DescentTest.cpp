@@ -85,6 +85,9 @@ private slots:
             QCOMPARE(level.triangles, alone.triangles);
             QCOMPARE(level.positions, alone.positions);
             QCOMPARE(ofCopy.positions, alone.positions);
+            // What is given back on the way changes nothing, neither here nor for whoever shares it.
+            QCOMPARE(std::move(copy).mesh(Progress()).positions, alone.positions);
+            QCOMPARE(all.mesh(Progress()).positions, alone.positions);
         }
     }
 

@@ -82,6 +82,7 @@ private slots:
             const TriangleId start = around.of(near).front();
             const double least = leastSquaredDistance(sphere, p);
             QCOMPARE(walkWidely(sphere, around, spheres, p, start).squaredDistance, least);
+            QCOMPARE(searchAround(sphere, around, p, start).squaredDistance, least);
             const Closest closer = walkCloser(sphere, around, p, start);
             QVERIFY(closer.squaredDistance >= least);
             QVERIFY(closer.squaredDistance <= closestOf(sphere, p, start).squaredDistance);
@@ -107,6 +108,21 @@ private slots:
         QVERIFY(std::abs(least - 0.25) < 1e-6);
         QVERIFY(walkWidely(folds, around, spheresOf(folds), p, start).squaredDistance > 4);  // stays at its ridge
         QCOMPARE(searchAround(folds, around, p, start).squaredDistance, least);
+    }
+
+    // All of the sheet is within twice the distance: more than a search is for. It comes closer as far as it looks.
+    void endsWhereTheStartIsHopeless() {
+        const Mesh sheet = test::makeSheet(120, 120);
+        const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+        const Vec3d p = sheet.positions.back().cast<double>() + Vec3d(0, 0.01, 0);
+        QVERIFY(sheet.triangles.front()[0] == 0);
+        const Closest closest = searchAround(sheet, around, p, 0);
+        QVERIFY(closest.squaredDistance < closestOf(sheet, p, 0).squaredDistance);
+        QCOMPARE(closest.squaredDistance, closestOf(sheet, p, closest.triangle).squaredDistance);
+        // From there it goes on.
+        TriangleId at = closest.triangle;
+        for (int i = 0; i < 20; ++i) at = searchAround(sheet, around, p, at).triangle;
+        QVERIFY(std::abs(searchAround(sheet, around, p, at).squaredDistance - 1e-4) < 1e-8);
     }
 
     void findsPastSmallBumps() {
