@@ -47,9 +47,8 @@ public:
     const Provenance& provenance() const { return m_provenance; }
 
     /// @param rounds      each finds closest places and moves; but for the very first, edges are flipped before that
-    /// @param triangles   that the level may have more of: vertices are put in where the source is farthest off, each
-    /// of
-    ///                    them two triangles; half of what is left in each round, all in the last one; fewer where
+    /// @param triangles   that the level may have more of: vertices are put in where the source is farthest off, two
+    ///                    triangles each; half of what is left in each round, all in the last one; fewer where
     ///                    nothing may be split. An odd one goes to a border.
     /// @throws Cancelled
     void improve(int rounds, std::size_t triangles, const Progress& progress);
