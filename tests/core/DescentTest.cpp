@@ -91,6 +91,18 @@ private slots:
         }
     }
 
+    // What has been contracted away takes no room while the rest is polished.
+    void givesBackWhatIsGone() {
+        const Mesh sphere = test::makeSphere(1, 60);
+        const Run run(sphere, 700);
+        const WorkingMesh& left = run.contraction.mesh();
+        QVERIFY(3 * left.triangles.size() < sphere.triangleCount());
+        QCOMPARE(left.triangles.capacity(), left.triangles.size());
+        QCOMPARE(left.positions.capacity(), left.positions.size());
+        QCOMPARE(left.firstCorner.capacity(), left.positions.size());
+        QCOMPARE(left.nextCorner.capacity(), 3 * left.triangles.size());
+    }
+
     void meetsTheCount() {
         const Mesh sphere = test::makeSphere(1, 60);
         for (const std::size_t target : {5000u, 1501u, 700u, 100u, 20u}) {
