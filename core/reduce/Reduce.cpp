@@ -224,17 +224,17 @@ std::optional<Descent> Reduction::descent(const Progress& progress) const {
 
 Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) const {
     const Mesh& source = m_prepared->mesh();
-    Mesh level = last ? std::move(*last).finish(m_target, progress) : m_contraction->mesh().finish(source);
+    Mesh level = last ? std::move(*last).finish(m_target, progress.span(0, 0.9)) : m_contraction->mesh().finish(source);
     if (last && level.triangleCount() > m_target) {
         // What was polished on the way did not go far enough; it may without.
         last.reset();
-        const Progress rest = progress.span(1, 1);
-        std::optional<Contraction> straight = m_prepared->contraction(rest);
-        if (straight->contractTo(m_target, rest)) {
+        const Progress rest = progress.span(0.9, 1);
+        std::optional<Contraction> straight = m_prepared->contraction(rest.span(0, 0.2));
+        if (straight->contractTo(m_target, rest.span(0.2, 0.7))) {
             straight->finish();
-            last.emplace(m_prepared->descentFrom(*straight, rest));
+            last.emplace(m_prepared->descentFrom(*straight, rest.span(0.7, 0.8)));
             straight.reset();
-            level = std::move(*last).finish(m_target, rest);
+            level = std::move(*last).finish(m_target, rest.span(0.8, 1));
         }
     }
     if (!source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
