@@ -5,20 +5,25 @@
 #include "mesh/Connectivity.h"
 #include "mesh/Tangents.h"
 
-#include <array>
 #include <cmath>
+#include <limits>
 
 namespace um {
 namespace {
 
 using Value = Eigen::Vector4f;
 
-std::array<float, 256> lightTable() {
-    std::array<float, 256> table{};
-    for (std::size_t i = 0; i < table.size(); ++i) table[i] = float(lightOf(std::uint8_t(i)));
+// The light that each value of so many bits stands for.
+template <class Number>
+const std::vector<float>& lightTable() {
+    static const std::vector<float> table = [] {
+        constexpr std::size_t last = std::numeric_limits<Number>::max();
+        std::vector<float> lights(last + 1);
+        for (std::size_t i = 0; i <= last; ++i) lights[i] = float(decodedLight(double(i) / double(last)));
+        return lights;
+    }();
     return table;
 }
-const std::array<float, 256> light = lightTable();
 
 // The texel that stands for one beyond the rim.
 int wrapped(int i, int size, Texture::Wrap wrap) {
@@ -26,6 +31,29 @@ int wrapped(int i, int size, Texture::Wrap wrap) {
     const int period = wrap == Texture::Wrap::Mirror ? 2 * size : size;
     const int within = ((i % period) + period) % period;
     return within < size ? within : period - 1 - within;
+}
+
+// The mean of the four texels around a place, by how near they are.
+template <class Number>
+Value meanAround(const ImageOf<Number>& image, const Texture& texture, const Vec2f& uv, bool asLight) {
+    constexpr float full = std::numeric_limits<Number>::max();
+    const std::vector<float>& light = lightTable<Number>();
+    // Beyond a billion texels a float no longer tells one from the next.
+    const double x = std::clamp(double(uv.x()) * image.width, -1e9, 1e9) - 0.5;
+    const double y = std::clamp((1 - double(uv.y())) * image.height, -1e9, 1e9) - 0.5;
+    const double left = std::floor(x), top = std::floor(y);
+    const auto right = float(x - left), down = float(y - top);
+    Value sum = Value::Zero();
+    for (int dy = 0; dy < 2; ++dy)
+        for (int dx = 0; dx < 2; ++dx) {
+            const auto& texel = image.at(wrapped(int(left) + dx, image.width, texture.wrapU),
+                                         wrapped(int(top) + dy, image.height, texture.wrapV));
+            const float weight = (dx == 0 ? 1 - right : right) * (dy == 0 ? 1 - down : down);
+            for (int c = 0; c < 3; ++c)
+                sum[c] += weight * (asLight ? light[texel[std::size_t(c)]] : float(texel[std::size_t(c)]) / full);
+            sum[3] += weight * float(texel[3]) / full;
+        }
+    return sum;
 }
 
 template <class T>
@@ -63,7 +91,11 @@ SurfaceMaterial::SurfaceMaterial(const Mesh& mesh, std::vector<std::string>& not
         [&](std::size_t i) {
             if (isUsed[i] == 0) return;
             try {
-                m_images[i] = std::make_unique<Image>(decodeImage(*mesh.textures[i].bytes, mesh.textures[i].name));
+                const Texture& texture = mesh.textures[i];
+                if (texture.bits == 16)
+                    m_images[i] = decodeDeepImage(*texture.bytes, texture.name);
+                else
+                    m_images[i] = decodeImage(*texture.bytes, texture.name);
             } catch (const MeshError& error) {
                 problems[i] = error.what();
             }
@@ -80,27 +112,14 @@ SurfaceMaterial::SurfaceMaterial(const Mesh& mesh, std::vector<std::string>& not
 Value SurfaceMaterial::valueAt(const TextureUse& use, TriangleId triangle, const Vec3f& at, bool asLight) const {
     const std::vector<Vec2f>& uvs = use.second ? m_mesh.secondUvs : m_mesh.uvs;
     const auto number = std::size_t(use.texture);
-    if (!m_images[number] || uvs.empty()) return {0.5f, 0.5f, 0.5f, 1};
-    const Image& image = *m_images[number];
-    const Texture& texture = m_mesh.textures[number];
+    const Value grey(0.5f, 0.5f, 0.5f, 1);
+    if (uvs.empty()) return grey;
     const Vec2f uv = mixed(uvs, m_mesh.wedgesOf(triangle), at);
-    if (!uv.allFinite()) return {0.5f, 0.5f, 0.5f, 1};
-    // Beyond a billion texels a float no longer tells one from the next.
-    const double x = std::clamp(double(uv.x()) * image.width, -1e9, 1e9) - 0.5;
-    const double y = std::clamp((1 - double(uv.y())) * image.height, -1e9, 1e9) - 0.5;
-    const double left = std::floor(x), top = std::floor(y);
-    const auto right = float(x - left), down = float(y - top);
-    Value sum = Value::Zero();
-    for (int dy = 0; dy < 2; ++dy)
-        for (int dx = 0; dx < 2; ++dx) {
-            const auto& texel = image.at(wrapped(int(left) + dx, image.width, texture.wrapU),
-                                         wrapped(int(top) + dy, image.height, texture.wrapV));
-            const float weight = (dx == 0 ? 1 - right : right) * (dy == 0 ? 1 - down : down);
-            for (int c = 0; c < 3; ++c)
-                sum[c] += weight * (asLight ? light[texel[std::size_t(c)]] : float(texel[std::size_t(c)]) / 255);
-            sum[3] += weight * float(texel[3]) / 255;
-        }
-    return sum;
+    if (!uv.allFinite()) return grey;
+    const Texture& texture = m_mesh.textures[number];
+    if (const auto* image = std::get_if<Image>(&m_images[number])) return meanAround(*image, texture, uv, asLight);
+    if (const auto* image = std::get_if<DeepImage>(&m_images[number])) return meanAround(*image, texture, uv, asLight);
+    return grey;
 }
 
 SurfaceLook SurfaceMaterial::look(TriangleId triangle, const Vec3f& at) const {

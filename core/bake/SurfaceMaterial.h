@@ -5,6 +5,7 @@
 
 #include <map>
 #include <memory>
+#include <variant>
 
 namespace um {
 
@@ -34,15 +35,18 @@ public:
     const Mesh& mesh() const { return m_mesh; }
 
 private:
+    /// Nothing for one that is not used or cannot be read.
+    using AnyImage = std::variant<std::monostate, Image, DeepImage>;
+
     /// The texel values around a place, 0 to 1, as they are stored or as light.
     Eigen::Vector4f valueAt(const TextureUse& use, TriangleId triangle, const Vec3f& at, bool asLight) const;
 
     std::unique_ptr<const Mesh> m_parted;  // with wedges of one side each, where the mesh's are not
     const Mesh& m_mesh;
     std::vector<std::uint16_t> m_sectionOf;
-    std::vector<std::unique_ptr<Image>> m_images;  // of each texture; null where it is not used or cannot be read
-    std::vector<Vec3f> m_vertexNormals;            // where the mesh has none of its own
-    std::vector<Vec4f> m_tangents;                 // where a normal map needs them
+    std::vector<AnyImage> m_images;      // of each texture, with the bits that its file has
+    std::vector<Vec3f> m_vertexNormals;  // where the mesh has none of its own
+    std::vector<Vec4f> m_tangents;       // where a normal map needs them
 };
 
 }  // namespace um

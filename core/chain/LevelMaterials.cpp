@@ -209,13 +209,17 @@ Mesh withFittingTextures(const Mesh& level, double pixelsPerUnit, const Progress
         const int longer = std::max(texture.width, texture.height);
         if (enough[i] == 0 || longer <= enough[i]) continue;
         const auto scaled = [&](int size) { return std::max(1, int(std::lround(double(size) * enough[i] / longer))); };
-        const Image image = decodeImage(*texture.bytes, texture.name);
-        const Image small = shrunk(image, scaled(image.width), scaled(image.height), meaningOf(mesh, int(i)));
-        texture.width = small.width;
-        texture.height = small.height;
-        texture.bits = 8;
-        texture.mimeType = "image/png";
-        texture.bytes = std::make_shared<const std::string>(pngOf(small));
+        const auto shrink = [&](const auto& image) {
+            const auto small = shrunk(image, scaled(image.width), scaled(image.height), meaningOf(mesh, int(i)));
+            texture.width = small.width;
+            texture.height = small.height;
+            texture.mimeType = "image/png";
+            texture.bytes = std::make_shared<const std::string>(pngOf(small));
+        };
+        if (texture.bits == 16)
+            shrink(decodeDeepImage(*texture.bytes, texture.name));
+        else
+            shrink(decodeImage(*texture.bytes, texture.name));
     }
     progress.at(1);
     return mesh;

@@ -18,6 +18,7 @@
 
 #include <climits>
 #include <cmath>
+#include <limits>
 #include <memory>
 
 namespace um {
@@ -29,20 +30,46 @@ const stbi_uc* start(std::string_view bytes) {
 
 std::array<double, 256> lights() {
     std::array<double, 256> table{};
-    for (std::size_t i = 0; i < 256; ++i) {
-        const double v = double(i) / 255;
-        table[i] = v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
-    }
+    for (std::size_t i = 0; i < 256; ++i) table[i] = decodedLight(double(i) / 255);
     return table;
 }
 
-std::uint8_t rounded(double value) {
-    return std::uint8_t(std::lround(std::clamp(value, 0.0, 255.0)));
+template <class Value>
+constexpr double full = std::numeric_limits<Value>::max();
+
+template <class Value>
+Value rounded(double value) {
+    return Value(std::lround(std::clamp(value, 0.0, full<Value>)));
+}
+
+template <class Value>
+double lightIn(Value value) {
+    if constexpr (sizeof(Value) == 1) return lightOf(value);
+    return decodedLight(double(value) / full<Value>);
+}
+
+// The texels that `load`, one of the library's functions, makes of a file.
+template <class Value, class Load>
+ImageOf<Value> decoded(std::string_view bytes, const std::string& what, const Load& load) {
+    ImageOf<Value> image;
+    int channels = 0;
+    using Free = decltype([](Value* data) { stbi_image_free(data); });
+    std::unique_ptr<Value, Free> data;
+    if (bytes.size() <= std::size_t(INT_MAX))
+        data.reset(load(start(bytes), int(bytes.size()), &image.width, &image.height, &channels, 4));
+    if (!data)
+        throw MeshError("The image " + what +
+                        " is damaged or too large to read; put a sound PNG or JPEG in its place.");
+    image.hasAlpha = channels == 2 || channels == 4;
+    image.texels.resize(std::size_t(image.width) * std::size_t(image.height));
+    std::copy_n(data.get(), image.texels.size() * 4, image.texels.front().data());
+    return image;
 }
 
 // The texels of either kind of image as a PNG file, row by row.
-template <class AnyImage>
-std::string written(const AnyImage& image, int bits) {
+template <class Value>
+std::string written(const ImageOf<Value>& image) {
+    constexpr int bits = 8 * sizeof(Value);
     std::string bytes;
     const auto fail = [](png_structp, png_const_charp) {
         throw MeshError("An image could not be written for want of memory; close other programs and try again.");
@@ -74,7 +101,7 @@ std::string written(const AnyImage& image, int bits) {
         for (int x = 0; x < image.width; ++x) {
             const auto& texel = image.texels[std::size_t(y) * std::size_t(image.width) + std::size_t(x)];
             for (std::size_t k = 0; k < std::size_t(channels); ++k) {
-                if (bits == 16) row.push_back(std::uint8_t(texel[k] >> 8));
+                if constexpr (bits == 16) row.push_back(std::uint8_t(texel[k] >> 8));
                 row.push_back(std::uint8_t(texel[k] & 0xff));
             }
         }
@@ -84,7 +111,9 @@ std::string written(const AnyImage& image, int bits) {
     return bytes;
 }
 
-std::array<std::uint8_t, 4> meanOf(const Image& image, int left, int top, int right, int bottom, ImageMeaning meaning) {
+template <class Value>
+std::array<Value, 4> meanOf(const ImageOf<Value>& image, int left, int top, int right, int bottom,
+                            ImageMeaning meaning) {
     std::array<double, 4> sum{};
     double weights = 0, count = 0;
     const bool byAlpha = meaning == ImageMeaning::Light && image.hasAlpha;
@@ -92,84 +121,36 @@ std::array<std::uint8_t, 4> meanOf(const Image& image, int left, int top, int ri
         for (int x = left; x < right; ++x) {
             const auto& texel = image.at(x, y);
             // What cannot be seen has no say in the colour.
-            const double weight = byAlpha ? texel[3] + 1e-3 : 1;
+            const double weight = byAlpha ? texel[3] / full<Value> + 1e-5 : 1;
             for (std::size_t i = 0; i < 3; ++i)
-                sum[i] += weight * (meaning == ImageMeaning::Light ? lightOf(texel[i]) : double(texel[i]));
-            sum[3] += texel[3];
+                sum[i] +=
+                    weight * (meaning == ImageMeaning::Light ? lightIn(texel[i]) : double(texel[i]) / full<Value>);
+            sum[3] += texel[3] / full<Value>;
             weights += weight;
             count += 1;
         }
-    std::array<std::uint8_t, 4> mean{};
+    std::array<Value, 4> mean{};
     std::array<double, 3> part{};
     for (std::size_t i = 0; i < 3; ++i) part[i] = sum[i] / weights;
     if (meaning == ImageMeaning::Normals) {
         // Directions stay of unit length.
         double length = 0;
         for (double& value : part) {
-            value = value / 127.5 - 1;
+            value = 2 * value - 1;
             length += value * value;
         }
         length = std::sqrt(std::max(length, 1e-12));
-        for (double& value : part) value = (value / length + 1) * 127.5;
+        for (double& value : part) value = (value / length + 1) / 2;
     }
-    for (std::size_t i = 0; i < 3; ++i) mean[i] = meaning == ImageMeaning::Light ? valueOf(part[i]) : rounded(part[i]);
-    mean[3] = rounded(sum[3] / count);
+    for (std::size_t i = 0; i < 3; ++i)
+        mean[i] = rounded<Value>(full<Value> * (meaning == ImageMeaning::Light ? encodedLight(part[i]) : part[i]));
+    mean[3] = rounded<Value>(full<Value> * sum[3] / count);
     return mean;
 }
 
-}  // namespace
-
-double lightOf(std::uint8_t value) {
-    static const std::array<double, 256> table = lights();
-    return table[value];
-}
-
-double encodedLight(double light) {
-    return light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
-}
-
-std::uint8_t valueOf(double light) {
-    return rounded(255 * encodedLight(light));
-}
-
-std::optional<ImageInfo> imageInfo(std::string_view bytes) {
-    ImageInfo info;
-    int channels = 0;
-    if (bytes.size() > std::size_t(INT_MAX) ||
-        stbi_info_from_memory(start(bytes), int(bytes.size()), &info.width, &info.height, &channels) == 0 ||
-        info.width <= 0 || info.height <= 0)
-        return std::nullopt;
-    info.mimeType = bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg";
-    info.bits = stbi_is_16_bit_from_memory(start(bytes), int(bytes.size())) != 0 ? 16 : 8;
-    return info;
-}
-
-Image decodeImage(std::string_view bytes, const std::string& what) {
-    Image image;
-    int channels = 0;
-    using Free = decltype([](stbi_uc* data) { stbi_image_free(data); });
-    std::unique_ptr<stbi_uc, Free> data;
-    if (bytes.size() <= std::size_t(INT_MAX))
-        data.reset(stbi_load_from_memory(start(bytes), int(bytes.size()), &image.width, &image.height, &channels, 4));
-    if (!data)
-        throw MeshError("The image " + what +
-                        " is damaged or too large to read; put a sound PNG or JPEG in its place.");
-    image.hasAlpha = channels == 2 || channels == 4;
-    image.texels.resize(std::size_t(image.width) * std::size_t(image.height));
-    std::copy_n(data.get(), image.texels.size() * 4, image.texels.front().data());
-    return image;
-}
-
-std::string pngOf(const Image& image) {
-    return written(image, 8);
-}
-
-std::string pngOf(const DeepImage& image) {
-    return written(image, 16);
-}
-
-Image shrunk(const Image& image, int width, int height, ImageMeaning meaning) {
-    Image small{width, height, image.hasAlpha, {}};
+template <class Value>
+ImageOf<Value> madeSmaller(const ImageOf<Value>& image, int width, int height, ImageMeaning meaning) {
+    ImageOf<Value> small{width, height, image.hasAlpha, {}};
     small.texels.resize(std::size_t(width) * std::size_t(height));
     const auto begin = [](int i, int count, int of) { return int(std::int64_t(i) * of / count); };
     parallelFor(
@@ -186,6 +167,61 @@ Image shrunk(const Image& image, int width, int height, ImageMeaning meaning) {
         },
         16);
     return small;
+}
+
+}  // namespace
+
+double lightOf(std::uint8_t value) {
+    static const std::array<double, 256> table = lights();
+    return table[value];
+}
+
+double decodedLight(double value) {
+    return value <= 0.04045 ? value / 12.92 : std::pow((value + 0.055) / 1.055, 2.4);
+}
+
+double encodedLight(double light) {
+    return light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055;
+}
+
+std::uint8_t valueOf(double light) {
+    return rounded<std::uint8_t>(255 * encodedLight(light));
+}
+
+std::optional<ImageInfo> imageInfo(std::string_view bytes) {
+    ImageInfo info;
+    int channels = 0;
+    if (bytes.size() > std::size_t(INT_MAX) ||
+        stbi_info_from_memory(start(bytes), int(bytes.size()), &info.width, &info.height, &channels) == 0 ||
+        info.width <= 0 || info.height <= 0)
+        return std::nullopt;
+    info.mimeType = bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg";
+    info.bits = stbi_is_16_bit_from_memory(start(bytes), int(bytes.size())) != 0 ? 16 : 8;
+    return info;
+}
+
+Image decodeImage(std::string_view bytes, const std::string& what) {
+    return decoded<stbi_uc>(bytes, what, stbi_load_from_memory);
+}
+
+DeepImage decodeDeepImage(std::string_view bytes, const std::string& what) {
+    return decoded<stbi_us>(bytes, what, stbi_load_16_from_memory);
+}
+
+std::string pngOf(const Image& image) {
+    return written(image);
+}
+
+std::string pngOf(const DeepImage& image) {
+    return written(image);
+}
+
+Image shrunk(const Image& image, int width, int height, ImageMeaning meaning) {
+    return madeSmaller(image, width, height, meaning);
+}
+
+DeepImage shrunk(const DeepImage& image, int width, int height, ImageMeaning meaning) {
+    return madeSmaller(image, width, height, meaning);
 }
 
 }  // namespace um

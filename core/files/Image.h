@@ -18,25 +18,24 @@ struct ImageInfo {
 /// What an image file says about itself, without decoding it. Nothing if the bytes are neither a PNG nor a JPEG file.
 std::optional<ImageInfo> imageInfo(std::string_view bytes);
 
-struct Image {
+/// Texels of four values each, rows from the top.
+template <class Value>
+struct ImageOf {
     int width = 0, height = 0;
     bool hasAlpha = false;
-    std::vector<std::array<std::uint8_t, 4>> texels;  ///< rows from the top
+    std::vector<std::array<Value, 4>> texels;
 
-    const std::array<std::uint8_t, 4>& at(int x, int y) const {
+    const std::array<Value, 4>& at(int x, int y) const {
         return texels[std::size_t(y) * std::size_t(width) + std::size_t(x)];
     }
 };
+using Image = ImageOf<std::uint8_t>;
+using DeepImage = ImageOf<std::uint16_t>;  ///< where 8 bits would show steps
 
+/// The image of a PNG or JPEG file, whatever its bits.
 /// @throws MeshError  naming `what`, if the bytes are no image or a damaged one
 Image decodeImage(std::string_view bytes, const std::string& what);
-
-/// One of 16 bits a value, as is written where 8 would show steps.
-struct DeepImage {
-    int width = 0, height = 0;
-    bool hasAlpha = false;
-    std::vector<std::array<std::uint16_t, 4>> texels;  ///< rows from the top
-};
+DeepImage decodeDeepImage(std::string_view bytes, const std::string& what);
 
 /// As a PNG file, with as many bits. @throws MeshError  if that fails for want of memory
 std::string pngOf(const Image& image);
@@ -47,11 +46,13 @@ enum class ImageMeaning : unsigned char { Light, Data, Normals };
 
 /// Each texel the mean of those that it stands for: of colours the mean of their light (sRGB), by their alpha.
 Image shrunk(const Image& image, int width, int height, ImageMeaning meaning);
+DeepImage shrunk(const DeepImage& image, int width, int height, ImageMeaning meaning);
 
 /// The light that an sRGB value of 0 to 255 stands for, 0 to 1; and the way back.
 double lightOf(std::uint8_t value);
 std::uint8_t valueOf(double light);
 /// The same from 0 to 1, not rounded.
+double decodedLight(double value);
 double encodedLight(double light);
 
 }  // namespace um

@@ -331,6 +331,37 @@ private slots:
         QVERIFY2(values.size() > 1000, qPrintable(QString::number(values.size())));
     }
 
+    // A normal map that leans by a hundredth of what eight bits can tell, from one texel to the next.
+    void readsAllBitsOfItsSourcesTextures() {
+        constexpr int size = 256;
+        DeepImage lean{size, size, false, {}};
+        for (int y = 0; y < size; ++y)
+            for (int x = 0; x < size; ++x) {
+                const double u = 0.004 * x / (size - 1);
+                lean.texels.push_back({std::uint16_t(std::lround((u + 1) / 2 * 65535)), 32768,
+                                       std::uint16_t(std::lround((std::sqrt(1 - u * u) + 1) / 2 * 65535)), 65535});
+            }
+        Mesh source = test::makeSheet(4, 4);
+        for (const Vec3f& p : source.positions) source.uvs.emplace_back(p.x(), 1 - p.z());
+        source.normals.assign(source.positions.size(), Vec3f::UnitY());
+        source.textures = {{"lean", "image/png", std::make_shared<const std::string>(pngOf(lean)), size, size}};
+        source.textures[0].bits = imageInfo(*source.textures[0].bytes)->bits;
+        source.materials.resize(1);
+        source.materials[0].normalTexture.texture = 0;
+        std::vector<std::string> notes;
+        const SurfaceMaterial material(source, notes);
+        QVERIFY(notes.empty());
+        std::set<float> leans;
+        forPlaces(source, [&](TriangleId t, const Vec3f& at, const Vec3f& place) {
+            const double expected = 0.004 * std::clamp((double(place.x()) * size - 0.5) / (size - 1), 0.0, 1.0);
+            const float leaning = material.look(t, at).normal.x();
+            QVERIFY2(std::abs(double(leaning) - expected) < 3e-5, qPrintable(QString::number(leaning - expected)));
+            leans.insert(leaning);
+        });
+        // Eight bits have one step of 0.008 over the whole sheet.
+        QVERIFY2(leans.size() > 8, qPrintable(QString::number(leans.size())));
+    }
+
     void tellsWhereNothingIsFound() {
         // The level has a second half far from anything of the source.
         const Mesh source = test::makeSheet(10, 10);

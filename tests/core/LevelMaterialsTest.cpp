@@ -123,6 +123,18 @@ private slots:
         QCOMPARE(int(decodeImage(*far.textures[1].bytes, "bumps").at(5, 5)[2]), 255);
     }
 
+    void keepsTheBitsOfWhatItShrinks() {
+        Mesh mesh = twoHalves();
+        DeepImage slope{64, 64, false, {}};
+        for (int i = 0; i < 64 * 64; ++i) slope.texels.push_back({std::uint16_t(30000 + i % 64), 32768, 65535, 65535});
+        mesh.textures[2] = {"surface", "image/png", std::make_shared<const std::string>(pngOf(slope)), 64, 64, 16};
+        const Texture small = withFittingTextures(mesh, 20, Progress()).textures[2];
+        QCOMPARE(small.bits, 16);
+        QCOMPARE(imageInfo(*small.bytes)->bits, 16);
+        const DeepImage read = decodeDeepImage(*small.bytes, "small");
+        for (int x = 0; x < 32; ++x) QVERIFY(std::abs(int(read.at(x, 9)[0]) - (30000 + 2 * x)) <= 1);
+    }
+
     void averagesByWhatCanBeSeen() {
         Image image{2, 1, true, {{255, 0, 0, 255}, {0, 255, 0, 0}}};
         const Image one = shrunk(image, 1, 1, ImageMeaning::Light);
