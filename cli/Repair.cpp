@@ -37,7 +37,10 @@ std::vector<Step> stepsOf(const Options& options, const Mesh& mesh) {
         steps.push_back({Fault::ZeroArea, "collapsed_dropped", 0});
     }
     sized(options.dropBits, Fault::LooseBit, "bits_dropped");
-    if (options.turn) steps.push_back({Fault::Winding, "turned", 0});
+    if (options.turn) {
+        steps.push_back({Fault::Winding, "turned", 0});
+        steps.push_back({Fault::InsideOut, "pieces_turned", 0});
+    }
     sized(options.fill, Fault::Hole, "filled");
     if (options.drop) steps.push_back({Fault::Isolated, "isolated_dropped", 0});
     if (steps.empty())

@@ -3,6 +3,7 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 #include "mesh/Cracks.h"
+#include "mesh/InsideOut.h"
 #include "mesh/UvMap.h"
 
 #include <cmath>
@@ -106,13 +107,12 @@ std::vector<Box3f> boxesOf(const Mesh& mesh, const Pieces& pieces) {
     return boxes;
 }
 
-std::vector<Found> findBits(const Mesh& mesh) {
-    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
+// The pieces that are marked.
+std::vector<Found> atPieces(const Mesh& mesh, const Pieces& pieces, const std::vector<std::uint8_t>& isMarked) {
     const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
-    const std::vector<std::uint8_t> isBit = looseBits(mesh, pieces, bitShare * diagonal(mesh));
     std::vector<Found> found;
-    for (std::size_t i = 0; i < isBit.size(); ++i)
-        if (isBit[i] != 0) found.push_back({double(boxes[i].diagonal().norm()), boxes[i].center()});
+    for (std::size_t i = 0; i < isMarked.size(); ++i)
+        if (isMarked[i] != 0) found.push_back({double(boxes[i].diagonal().norm()), boxes[i].center()});
     return found;
 }
 
@@ -180,6 +180,8 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
     progress.at(0.1);
     const EdgeFaults edges = findEdgeFaults(mesh, around);
+    progress.at(0.4);
+    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
     progress.at(0.5);
     constexpr std::size_t chunkSize = 1 << 14;
     std::vector<TriangleFaults> byChunk(chunkCount(mesh.triangleCount(), chunkSize));
@@ -223,13 +225,14 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     };
     add(findingOf(Fault::NonManifoldEdge, atEdges(edges.nonManifold)));
     add(findingOf(Fault::Winding, atEdges(edges.winding)));
+    add(findingOf(Fault::InsideOut, atPieces(mesh, pieces, insideOutPieces(mesh, pieces, edges))));
     add(findingOf(Fault::PinchedVertex, joined(pinched)));
     add(findingOf(Fault::Crack, findCrackPlaces(mesh, edges.borders)));
     add(findingOf(Fault::Hole, holesOf(mesh, edges.borders)));
     add(findingOf(Fault::Duplicate, duplicates));
     add(findingOf(Fault::ZeroArea, flat));
     add(findingOf(Fault::Needle, needles));
-    add(findingOf(Fault::LooseBit, findBits(mesh)));
+    add(findingOf(Fault::LooseBit, atPieces(mesh, pieces, looseBits(mesh, pieces, bitShare * diagonal(mesh)))));
     add(findingOf(Fault::Isolated, joined(isolated)));
     const Box3f box = boundingBox(mesh);
     if (!box.isEmpty()) {
@@ -256,6 +259,8 @@ std::string describeFinding(const Finding& finding, double metresPerUnit) {
         case Fault::NonManifoldEdge: return count("non-manifold edge", "non-manifold edges");
         case Fault::PinchedVertex: return count("pinched vertex", "pinched vertices");
         case Fault::Winding: return count("edge with inconsistent winding", "edges with inconsistent winding");
+        case Fault::InsideOut:
+            return count("closed piece faces", "closed pieces face") + " inwards, the largest " + length() + " across";
         case Fault::ZeroArea: return count("zero-area triangle", "zero-area triangles");
         case Fault::Duplicate: return count("duplicate triangle", "duplicate triangles");
         case Fault::Needle: return count("needle", "needles") + ", the longest " + length();
@@ -282,6 +287,8 @@ std::string whyItMatters(Fault fault) {
         case Fault::NonManifoldEdge: return "There is no one outer side here: reduction keeps such edges as they are.";
         case Fault::PinchedVertex: return "Surfaces that touch in a point cannot be moved apart; shading is mixed.";
         case Fault::Winding: return "One of the two sides is drawn inside out, and vanishes where backs are not drawn.";
+        case Fault::InsideOut:
+            return "Mirrored and not turned: where backs are not drawn its far wall shows, and bakes miss it.";
         case Fault::ZeroArea: return "They cover no pixel and have no normal; bakes show black specks there.";
         case Fault::Duplicate: return "Two triangles at the same place flicker, and cost twice.";
         case Fault::Needle: return "They cover few pixels for their cost, and shade unevenly.";
@@ -304,7 +311,8 @@ std::string repairOf(Fault fault) {
     switch (fault) {
         case Fault::Crack: return "Weld";
         case Fault::Hole: return "Fill";
-        case Fault::Winding: return "Turn";
+        case Fault::Winding:
+        case Fault::InsideOut: return "Turn";
         case Fault::ZeroArea:
         case Fault::Duplicate:
         case Fault::LooseBit:

@@ -14,6 +14,7 @@ enum class Fault : std::uint8_t {
     NonManifoldEdge,  ///< where three triangles or more meet
     PinchedVertex,    ///< where surfaces touch in one point only
     Winding,          ///< an edge whose two triangles disagree about the outer side
+    InsideOut,        ///< a closed piece that faces inwards, and is not the wall of a cavity
     ZeroArea,         ///< a triangle of no area
     Duplicate,        ///< a triangle on the same three vertices as an earlier one
     Needle,           ///< a triangle hundreds of times longer than wide
@@ -61,8 +62,8 @@ std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces, doub
 
 /// Takes that fault out of a mesh, as far as it can be repaired: cracks are welded; holes of up to 1000 edges are
 /// filled, with the smallest area (Barequet & Sharir 1995, Computer Aided Geometric Design 12: filling gaps in the
-/// boundary of a polyhedron); pieces are turned so that neighbours agree, closed ones outwards; triangles and vertices
-/// that are nothing go away; so do loose bits.
+/// boundary of a polyhedron); pieces are turned so that neighbours agree, closed ones outwards; pieces that
+/// are inside out are turned whole; triangles and vertices that are nothing go away; so do loose bits.
 /// @param size  up to which faults that have one are repaired, in the mesh's unit
 /// @returns how many of them were repaired
 /// @throws Cancelled

@@ -1,6 +1,7 @@
 #include "base/Parallel.h"
 #include "mesh/Cracks.h"
 #include "mesh/Health.h"
+#include "mesh/InsideOut.h"
 
 #include <map>
 
@@ -80,6 +81,11 @@ bool agreesWithNormals(const Mesh& mesh, const std::vector<std::uint8_t>& asked)
     return sum >= 0;
 }
 
+// As a rule the normals were right and only the corners in the wrong order; else they belong to the other side now.
+void dropMisledNormals(Mesh& mesh, const std::vector<std::uint8_t>& isTurned) {
+    if (!mesh.normals.empty() && !agreesWithNormals(mesh, isTurned)) mesh.normals.clear();
+}
+
 // From triangle to triangle over edges of two: the neighbour is turned to agree. A piece of which something was turned
 // then faces outwards, if it encloses anything; else as most of its triangles did.
 std::size_t orient(Mesh& mesh, const Progress& progress) {
@@ -130,9 +136,23 @@ std::size_t orient(Mesh& mesh, const Progress& progress) {
             }
         for (const TriangleId t : piece) turned += isTurned[t];
     }
-    // As a rule the normals were right and only the corners in the wrong order; else they belong to the other side now.
-    if (turned > 0 && !mesh.normals.empty() && !agreesWithNormals(mesh, isTurned)) mesh.normals.clear();
+    dropMisledNormals(mesh, isTurned);
     return turned;
+}
+
+// Each whole piece. @returns how many pieces
+std::size_t turnInsideOut(Mesh& mesh) {
+    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
+    const EdgeFaults edges = findEdgeFaults(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges);
+    std::vector<std::uint8_t> isTurned(mesh.triangleCount(), 0);
+    for (TriangleId t = 0; t < isTurned.size(); ++t)
+        if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) {
+            turnOver(mesh, t);
+            isTurned[t] = 1;
+        }
+    dropMisledNormals(mesh, isTurned);
+    return std::size_t(std::count(isInsideOut.begin(), isInsideOut.end(), 1));
 }
 
 // The triangles over a loop with the least area together, as indices of the loop. Chords that are edges of the mesh
@@ -235,6 +255,7 @@ std::size_t repairFault(Mesh& mesh, Fault fault, double size, const Progress& pr
         case Fault::Crack: return weldCracks(mesh, size);
         case Fault::Hole: return fillHoles(mesh, size, progress);
         case Fault::Winding: return orient(mesh, progress);
+        case Fault::InsideOut: return turnInsideOut(mesh);
         case Fault::ZeroArea: return dropCollapsed(mesh);
         case Fault::Duplicate: return dropDuplicates(mesh);
         case Fault::LooseBit: return dropBits(mesh, size);

@@ -8,6 +8,7 @@
 #include "files/MeshFile.h"
 #include "mesh/Statistics.h"
 #include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
 #include "tests/support/Window.h"
 
 #include <QLabel>
@@ -22,7 +23,10 @@ class FindingsTest : public QObject {
 
 private slots:
     void initTestCase() {
-        m_scan = demo::makeRawScan();
+        // A part that was mirrored beside it, and faces inwards.
+        Mesh mirrored = test::makeBox({0.1, 0.1, 0.1}, 2);
+        for (Vec3f& p : mirrored.positions) p.x() = -p.x();
+        m_scan = test::joined(demo::makeRawScan(), test::moved(mirrored, {0, 1.5, 0}));
         writeMesh(m_scan, m_folder / "scan.ply", Progress());
         applyTheme(Theme::paperTheme());
         m_window = std::make_unique<MainWindow>(m_folder / "recovery");
@@ -78,6 +82,7 @@ private slots:
         const auto source = m_window->model().document().source;
         for (const auto& [row, button, fault] :
              {std::tuple("duplicate", "Drop", Fault::Duplicate), std::tuple("winding", "Turn", Fault::Winding),
+              std::tuple("faces inwards", "Turn", Fault::InsideOut),
               std::tuple("loose bit", "Drop", Fault::LooseBit)}) {
             QVERIFY2(rowOf(row) != nullptr, row);
             const auto before = m_window->model().document().source;
@@ -89,7 +94,7 @@ private slots:
             QVERIFY(rowOf(row) == nullptr);
         }
         requireSound(*m_window->model().document().source, "the source");
-        for (int i = 0; i < 3; ++i) m_window->model().undoStack().undo();
+        for (int i = 0; i < 4; ++i) m_window->model().undoStack().undo();
         QCOMPARE(m_window->model().document().source, source);
         QVERIFY(waitUntilIdle(*m_window));
         QVERIFY(rowOf("duplicate") != nullptr);

@@ -93,6 +93,22 @@ private slots:
         QCOMPARE(umesh({"repair", broken, mended, "--fill", "wide"}).code, 2);
     }
 
+    void turnsWhatIsInsideOut() {
+        const std::string broken = (m_folder / "mirrored.ply").string(), mended = (m_folder / "turned.ply").string();
+        Mesh mirrored = test::makeBox({1, 1, 1}, 2);
+        for (Vec3f& p : mirrored.positions) p.x() = -p.x();
+        Mesh mesh = test::joined(test::makeSphere(1, 10), test::moved(mirrored, {3, 0, 0}));
+        std::swap(mesh.triangles[7][1], mesh.triangles[7][2]);
+        mesh.unitStated = true;
+        writeMesh(mesh, broken, Progress());
+        QVERIFY(contains(umesh({"inspect", broken, "--findings"}).out, "1 closed piece faces inwards"));
+        const Json json = Json::parse(umesh({"repair", broken, mended, "--turn", "--json", "-"}).out);
+        QCOMPARE(json["turned"].get<int>(), 1);
+        QCOMPARE(json["pieces_turned"].get<int>(), 1);
+        const double whole = test::volume(test::makeSphere(1, 10)) + 1;
+        QVERIFY(std::abs(test::volume(readMesh(mended, Progress()).mesh) - whole) < 1e-5);
+    }
+
     void writesAnEvidenceSheet() {
         const std::string level = (m_folder / "judged.ply").string(), out = (m_folder / "sheet.html").string();
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "300"}).code, 0);

@@ -49,6 +49,12 @@ Mesh withHole(Mesh mesh, const Vec3f& place, float radius) {
     return mesh;
 }
 
+Mesh insideOut(Mesh mesh) {
+    for (Triangle& triangle : mesh.triangles) std::swap(triangle[1], triangle[2]);
+    if (!mesh.uvs.empty()) unwrap(mesh);
+    return mesh;
+}
+
 void append(Mesh& mesh, const Mesh& other, const Vec3f& shift) {
     const auto first = VertexId(mesh.vertexCount());
     for (const Vec3f& p : other.positions) mesh.positions.push_back(p + shift);
@@ -105,6 +111,68 @@ private slots:
         QVERIFY(repairFault(mesh, Fault::Winding, usualSize(mesh, Fault::Winding), Progress()) > 0);
         QVERIFY(findFaults(mesh, Progress()).empty());
         QVERIFY(test::volume(mesh) > 0);
+    }
+
+    void findsClosedPiecesThatAreInsideOut() {
+        Mesh mesh = test::makeSphere(1, 20);
+        append(mesh, insideOut(test::makeSphere(0.5, 8)), {3, 0, 0});
+        append(mesh, insideOut(test::makeBox({0.4, 0.4, 0.4}, 2)), {0, 3, 0});
+        append(mesh, test::makeBox({0.4, 0.4, 0.4}, 2), {0, 0, 3});
+        const auto findings = findFaults(mesh, Progress());
+        const Finding* finding = findingIn(findings, Fault::InsideOut);
+        QVERIFY(finding != nullptr);
+        QCOMPARE(finding->count, std::size_t(2));
+        QVERIFY((finding->places[0] - Vec3f(3, 0, 0)).norm() < 1e-4f);
+        QVERIFY((finding->places[1] - Vec3f(0, 3, 0)).norm() < 1e-4f);
+        QVERIFY(std::abs(finding->largest - std::sqrt(3.0)) < 1e-3);
+        QVERIFY(QString::fromStdString(describeFinding(*finding, 1)).startsWith("2 closed pieces face inwards"));
+        QVERIFY(findingIn(findings, Fault::Winding) == nullptr);
+        QCOMPARE(repairOf(Fault::InsideOut), std::string("Turn"));
+        QCOMPARE(repairFault(mesh, Fault::InsideOut, 0, Progress()), std::size_t(2));
+        QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::InsideOut) == nullptr);
+        const double whole = test::volume(test::makeSphere(1, 20)) + test::volume(test::makeSphere(0.5, 8)) + 2 * 0.064;
+        QVERIFY(std::abs(test::volume(mesh) - whole) < 1e-5);
+        QCOMPARE(repairFault(mesh, Fault::InsideOut, 0, Progress()), std::size_t(0));
+    }
+
+    void takesNoCavityForAPieceInsideOut() {
+        // The wall of a cavity, one of two such, and what lies within one: a kernel that faces inwards is wrong again.
+        Mesh mesh = test::makeSphere(1, 20);
+        append(mesh, insideOut(test::makeSphere(0.4, 8)), {0.5f, 0, 0});
+        append(mesh, insideOut(test::makeSphere(0.3, 8)), {-0.5f, 0, 0});
+        QVERIFY(findingIn(findFaults(mesh, Progress()), Fault::InsideOut) == nullptr);
+        append(mesh, insideOut(test::makeSphere(0.1, 4)), {0.5f, 0, 0});
+        const auto findings = findFaults(mesh, Progress());
+        QCOMPARE(findingIn(findings, Fault::InsideOut)->count, std::size_t(1));
+        QVERIFY((findingIn(findings, Fault::InsideOut)->places[0] - Vec3f(0.5f, 0, 0)).norm() < 1e-4f);
+        // A box around a box, whose edges run in front of each other.
+        Mesh boxes = test::makeBox({2, 2, 2}, 4);
+        append(boxes, insideOut(test::makeBox({1, 1, 1}, 2)), {0, 0, 0});
+        QVERIFY(findingIn(findFaults(boxes, Progress()), Fault::InsideOut) == nullptr);
+    }
+
+    void callsNothingInsideOutThatHasNoInside() {
+        // Open, as a backdrop seen from within; and a card of two sides in one place, which holds nothing.
+        QVERIFY(findingIn(findFaults(insideOut(withHole(sphere(), {0, 1, 0}, 0.3f)), Progress()), Fault::InsideOut) ==
+                nullptr);
+        Mesh card = test::makeSheet(3, 3);
+        const Mesh front = card;
+        for (const Triangle& t : front.triangles) {
+            Triangle back = {t[0], t[2], t[1]};
+            for (VertexId& v : back) {
+                const Vec3f& p = front.positions[v];
+                const bool isRim = p.x() <= 0 || p.x() >= 1 || p.z() <= 0 || p.z() >= 1;
+                if (!isRim) v += VertexId(front.vertexCount());
+            }
+            card.triangles.push_back(back);
+        }
+        card.positions.insert(card.positions.end(), front.positions.begin(), front.positions.end());
+        card.sections.clear();
+        ensureSections(card, "card");
+        dropUnused(card);
+        const auto findings = findFaults(card, Progress());
+        QVERIFY(findingIn(findings, Fault::Hole) == nullptr);
+        QVERIFY(findingIn(findings, Fault::InsideOut) == nullptr);
     }
 
     void keepsNormalsThatWereRightAllAlong() {
