@@ -9,6 +9,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QScrollArea>
+#include <QScrollBar>
 #include <QVBoxLayout>
 
 namespace um::app {
@@ -19,11 +20,13 @@ class PartRow : public QWidget {
 public:
     PartRow(QString name, std::size_t triangles, double share, std::function<void()> onClick)
         : m_name(std::move(name)), m_count(triangles), m_share(share), m_onClick(std::move(onClick)) {
-        setFixedHeight(QFontMetrics(textFont()).height() + 17);
+        setFixedHeight(fullHeight());
         setToolTip(tr("%1: %2 triangles, %3 % of the source. Click to make it stand out.")
                        .arg(m_name, QString::fromStdString(formatCount(m_count)),
                             QString::fromStdString(formatNumber(100 * share))));
     }
+
+    static int fullHeight() { return QFontMetrics(textFont()).height() + 17; }
 
     void setGuard(const QString& word) {
         m_guard = word;
@@ -80,6 +83,32 @@ private:
 };
 
 constexpr std::size_t mostRows = 500;
+constexpr int gap = 1;
+
+// Scrolled a row at a time; a row that has no room as a whole is not shown cut.
+class RowScroll : public QScrollArea {
+public:
+    RowScroll() { verticalScrollBar()->setSingleStep(step()); }
+
+protected:
+    void resizeEvent(QResizeEvent* event) override {
+        QScrollArea::resizeEvent(event);
+        fit();
+    }
+    bool eventFilter(QObject* watched, QEvent* event) override {
+        const bool isDone = QScrollArea::eventFilter(watched, event);
+        if (watched == widget() && event->type() == QEvent::LayoutRequest) fit();
+        return isDone;
+    }
+
+private:
+    static int step() { return PartRow::fullHeight() + gap; }
+    void fit() {
+        const bool isCut = widget() != nullptr && widget()->minimumSizeHint().height() > height();
+        // The last row has no gap below it.
+        setViewportMargins(0, 0, 0, isCut && height() >= step() ? (height() + gap) % step() : 0);
+    }
+};
 
 QString guardWord(GuardValue value) {
     return value > 1   ? PartsPanel::tr("hold")
@@ -103,11 +132,11 @@ PartsPanel::PartsPanel(QWidget* parent)
     heading->addWidget(m_total);
     m_total->setFont(textFont(-2));
     m_rows->setContentsMargins(0, 0, 0, 0);
-    m_rows->setSpacing(1);
+    m_rows->setSpacing(gap);
     m_rows->addStretch();
     auto* list = new QWidget;
     list->setLayout(m_rows);
-    auto* scroll = new QScrollArea;
+    auto* scroll = new RowScroll;
     scroll->setWidget(list);
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);

@@ -15,6 +15,8 @@
 #include "tests/support/Window.h"
 
 #include <QComboBox>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSignalSpy>
 #include <QSlider>
 
@@ -327,6 +329,37 @@ private slots:
         panel.choose(1);                         // once more: none
         QCOMPARE(panel.chosenPart(), -1);
         QVERIFY(panel.findChild<QComboBox*>() != nullptr);  // the unit is not stated
+    }
+
+    void showsNoPartsRowCutInHalf() {
+        Mesh mesh;
+        for (int i = 0; i < 9; ++i)
+            mesh = i == 0 ? test::makeBox({1, 1, 1}) : test::joined(mesh, test::makeBox({1, 1, 1}));
+        PartsPanel panel;
+        panel.setSource(&mesh);
+        panel.resize(220, 500);
+        panel.show();
+        auto* scroll = panel.findChild<QScrollArea*>();
+        auto* bar = scroll->verticalScrollBar();
+        for (int height = 260; height < 560; height += 7) {
+            panel.resize(220, height);
+            QTest::qWait(1);
+            for (const bool toEnd : {false, true}) {
+                bar->setValue(toEnd ? bar->maximum() : 0);
+                int whole = 0;
+                for (QObject* child : scroll->widget()->children()) {
+                    auto* row = qobject_cast<QWidget*>(child);
+                    if (row == nullptr) continue;
+                    const QRect place(row->mapTo(scroll->viewport(), QPoint(0, 0)), row->size());
+                    const QRect shown = place & scroll->viewport()->rect();
+                    QVERIFY2(shown.isEmpty() || shown == place, qPrintable(QString("%1 tall").arg(height)));
+                    whole += shown == place ? 1 : 0;
+                }
+                QVERIFY(whole >= 1);
+                // Not for want of using the room that there is.
+                QVERIFY(whole == 9 || scroll->height() < (whole + 1) * (bar->singleStep()));
+            }
+        }
     }
 
     void namesWhatIsNotSound() {
