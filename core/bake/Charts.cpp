@@ -1,5 +1,6 @@
 #include "bake/Charts.h"
 
+#include "bake/Hull.h"
 #include "bake/Pieces.h"
 #include "base/Parallel.h"
 
@@ -40,29 +41,8 @@ std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
 
 // The share of its convex hull that a flat piece covers.
 double solidity(const Patch& patch) {
-    std::vector<Vec2d> points = patch.flat;
-    std::sort(points.begin(), points.end(),
-              [](const Vec2d& a, const Vec2d& b) { return std::pair(a.x(), a.y()) < std::pair(b.x(), b.y()); });
-    std::vector<Vec2d> hull;
-    const auto turnsLeft = [&](const Vec2d& p) {
-        const Vec2d a = hull[hull.size() - 2], ab = hull.back() - a, ap = p - a;
-        return ab.x() * ap.y() - ab.y() * ap.x() > 0;
-    };
-    for (int side = 0; side < 2; ++side) {  // the lower one, then back along the upper one
-        const std::size_t begin = hull.size();
-        for (const Vec2d& p : points) {
-            while (hull.size() >= begin + 2 && !turnsLeft(p)) hull.pop_back();
-            hull.push_back(p);
-        }
-        hull.pop_back();
-        std::reverse(points.begin(), points.end());
-    }
-    double twice = 0;
-    for (std::size_t i = 0; i < hull.size(); ++i) {
-        const Vec2d &a = hull[i], &b = hull[(i + 1) % hull.size()];
-        twice += a.x() * b.y() - a.y() * b.x();
-    }
-    return twice > 0 ? 2 * stretchOf(patch).flatArea / twice : 0;
+    const double area = polygonArea(convexHull(patch.flat));
+    return area > 0 ? stretchOf(patch).flatArea / area : 0;
 }
 
 // How far a flat piece reaches in the direction in which that is most.

@@ -1,5 +1,6 @@
 #include "bake/Pack.h"
 
+#include "bake/Hull.h"
 #include "base/Error.h"
 #include "base/Parallel.h"
 
@@ -43,15 +44,17 @@ Turned turned(const Patch& patch, double angle) {
     return result;
 }
 
-// The angle that brings the chart into the smallest upright box, wider than tall.
+// The angle that brings the chart into the smallest upright box, wider than tall. That box has a side along one of the
+// hull (Freeman & Shapira 1975, Communications of the ACM 18(7)).
 double uprightAngle(const Patch& patch) {
-    constexpr int steps = 45;
+    const std::vector<Vec2d> hull = convexHull(patch.flat);
     double best = 0, least = std::numeric_limits<double>::infinity();
-    for (int i = 0; i < steps; ++i) {
-        const double angle = i * pi / 2 / steps;
+    for (std::size_t i = 0; i < hull.size(); ++i) {
+        const Vec2d side = hull[(i + 1) % hull.size()] - hull[i];
+        const double angle = -std::atan2(side.y(), side.x());
         Eigen::AlignedBox2d box;
         const Eigen::Matrix2d rotation = Eigen::Rotation2Dd(angle).toRotationMatrix();
-        for (const Vec2d& p : patch.flat) box.extend(rotation * p);
+        for (const Vec2d& p : hull) box.extend(rotation * p);
         if (box.volume() < least * (1 - 1e-9)) {
             least = box.volume();
             best = box.sizes().x() >= box.sizes().y() ? angle : angle + pi / 2;

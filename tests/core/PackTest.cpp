@@ -1,0 +1,230 @@
+// Charts laid on sheets: within them, apart from each other, into each other's holes, and as large as they may be.
+#include "bake/Pack.h"
+#include "base/Error.h"
+#include "tests/support/Files.h"
+
+#include <cmath>
+#include <QTest>
+
+using namespace um;
+
+namespace {
+
+using Corners = std::vector<Vec2d>;
+
+// A flat patch over a fan or strip of triangles.
+Patch patchOf(const Corners& flat, const std::vector<Triangle>& triangles) {
+    Patch patch;
+    patch.flat = flat;
+    patch.triangles = triangles;
+    for (const Vec2d& p : flat) patch.positions.emplace_back(p.x(), p.y(), 0);
+    return patch;
+}
+
+Patch rectangle(double width, double height, double turn = 0) {
+    Corners corners;
+    for (const Vec2d& p : {Vec2d(0, 0), Vec2d(width, 0), Vec2d(width, height), Vec2d(0, height)})
+        corners.push_back(Eigen::Rotation2Dd(turn) * p + Vec2d(5, -3));
+    return patchOf(corners, {{0, 1, 2}, {0, 2, 3}});
+}
+
+// A square frame around a square hole.
+Patch frame(double outer, double inner) {
+    Corners corners;
+    for (const double half : {outer / 2, inner / 2})
+        for (const Vec2d& p : {Vec2d(-half, -half), Vec2d(half, -half), Vec2d(half, half), Vec2d(-half, half)})
+            corners.push_back(p);
+    std::vector<Triangle> triangles;
+    for (VertexId k = 0; k < 4; ++k) {
+        const VertexId next = (k + 1) % 4;
+        triangles.push_back({k, next, 4 + next});
+        triangles.push_back({k, 4 + next, 4 + k});
+    }
+    return patchOf(corners, triangles);
+}
+
+double distanceTo(const Vec2d& p, const Vec2d& a, const Vec2d& b) {
+    const double along = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
+    return (p - a - along * (b - a)).norm();
+}
+
+// How near the triangles of two charts come to each other, 0 where they lie over each other.
+double gapBetween(const Patch& a, const Placed& atA, const Patch& b, const Placed& atB) {
+    double least = 1e300;
+    const auto look = [&](const Patch& from, const Placed& atFrom, const Patch& to, const Placed& atTo) {
+        for (const Vec2d& flat : from.flat) {
+            const Vec2d p = atFrom.place(flat);
+            for (const Triangle& t : to.triangles) {
+                bool within = true;
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec2d c = atTo.place(to.flat[t[k]]), d = atTo.place(to.flat[t[(k + 1) % 3]]);
+                    within = within && (d - c).x() * (p - c).y() - (d - c).y() * (p - c).x() >= 0;
+                    least = std::min(least, distanceTo(p, c, d));
+                }
+                if (within) least = 0;
+            }
+        }
+    };
+    look(a, atA, b, atB);
+    look(b, atB, a, atA);
+    return least;
+}
+
+struct Packed {
+    std::vector<Patch> patches;
+    std::vector<double> weights;
+    PackSettings settings;
+    Packing packing;
+
+    Packed(std::vector<Patch> charts, PackSettings how, std::vector<double> by = {})
+        : patches(std::move(charts)), weights(std::move(by)), settings(how) {
+        if (weights.empty()) weights.assign(patches.size(), 1);
+        std::vector<const Patch*> pointers;
+        for (const Patch& patch : patches) pointers.push_back(&patch);
+        packing = packCharts(pointers, weights, settings, Progress());
+    }
+
+    // What must hold of any packing.
+    QString fault() const {
+        // Charts are laid by cells, whose corners may stick out of a cell by rounding.
+        constexpr double slack = 0.01;
+        double area = 0;
+        for (std::size_t i = 0; i < patches.size(); ++i) {
+            const Placed& placed = packing.charts[i];
+            if (placed.sheet < 0 || placed.sheet >= packing.sheets) return "on no sheet";
+            if (std::abs(placed.texelsPerUnit - weights[i] * packing.texelsPerUnit) > 1e-9) return "of another size";
+            for (const Vec2d& flat : patches[i].flat) {
+                const Vec2d p = placed.place(flat);
+                const double rim = settings.padding / 2 - slack;
+                if (!(p.minCoeff() >= rim && p.maxCoeff() <= settings.size - rim)) return "over the rim";
+            }
+            for (std::size_t j = 0; j < i; ++j)
+                if (packing.charts[j].sheet == placed.sheet &&
+                    gapBetween(patches[i], placed, patches[j], packing.charts[j]) < settings.padding - slack)
+                    return QString("%1 and %2 are too near").arg(i).arg(j);
+            area += stretchOf(patches[i]).flatArea * placed.texelsPerUnit * placed.texelsPerUnit;
+        }
+        if (std::abs(area / (double(packing.sheets) * settings.size * settings.size) - packing.fill) > 1e-9)
+            return "the fill told is not that of the charts";
+        return {};
+    }
+};
+
+std::vector<Patch> mixed(std::size_t count) {
+    std::vector<Patch> patches;
+    for (std::size_t i = 0; i < count; ++i) {
+        const double size = 0.3 + std::fmod(double(i) * 0.754877666, 1.0);
+        if (i % 3 == 0)
+            patches.push_back(rectangle(size, 0.4 * size, double(i)));
+        else if (i % 3 == 1)
+            patches.push_back(frame(size, 0.6 * size));
+        else
+            patches.push_back(patchOf({{0, 0}, {size, 0.1 * size}, {0.3 * size, size}}, {{0, 1, 2}}));
+    }
+    return patches;
+}
+
+}  // namespace
+
+class PackTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void keepsChartsWithinAndApart_data() {
+        QTest::addColumn<int>("size");
+        QTest::addColumn<int>("padding");
+        QTest::addColumn<int>("sheets");
+        QTest::newRow("without padding") << 256 << 0 << 1;
+        QTest::newRow("with") << 512 << 8 << 1;
+        QTest::newRow("of odd width") << 512 << 5 << 1;
+        QTest::newRow("of a large sheet") << 2048 << 16 << 1;
+        QTest::newRow("on three sheets") << 512 << 4 << 3;
+    }
+    void keepsChartsWithinAndApart() {
+        QFETCH(int, size);
+        QFETCH(int, padding);
+        QFETCH(int, sheets);
+        const Packed packed(mixed(24), {size, padding, sheets, 0});
+        QCOMPARE(packed.fault(), QString());
+        QVERIFY2(packed.packing.fill > 0.35, qPrintable(QString::number(packed.packing.fill)));
+    }
+
+    void fillsASheetWithSquares() {
+        std::vector<Patch> squares;
+        for (int i = 0; i < 16; ++i) squares.push_back(rectangle(1, 1, 0.3 * i));
+        const Packed packed(squares, {1024, 0, 1, 0});
+        QCOMPARE(packed.fault(), QString());
+        QVERIFY2(packed.packing.fill > 0.88, qPrintable(QString::number(packed.packing.fill)));
+    }
+
+    void turnsWhatLiesAskew() {
+        const Packed upright({rectangle(4, 1), rectangle(4, 1), rectangle(4, 1)}, {512, 4, 1, 0}),
+            askew({rectangle(4, 1, 0.5), rectangle(4, 1, 2.1), rectangle(4, 1, -1)}, {512, 4, 1, 0});
+        QCOMPARE(askew.fault(), QString());
+        QVERIFY(std::abs(askew.packing.texelsPerUnit / upright.packing.texelsPerUnit - 1) < 0.02);
+    }
+
+    // The square fits the frame's hole, so both together get as many texels as the frame alone.
+    void putsSmallOnesIntoTheHolesOfLargeOnes() {
+        const Packed alone({frame(4, 3)}, {512, 4, 1, 0}), both({frame(4, 3), rectangle(2.5, 2.5)}, {512, 4, 1, 0});
+        QCOMPARE(both.fault(), QString());
+        QVERIFY2(both.packing.texelsPerUnit > 0.97 * alone.packing.texelsPerUnit,
+                 qPrintable(QString::number(both.packing.texelsPerUnit / alone.packing.texelsPerUnit)));
+        const Packed outside({frame(4, 3), rectangle(3.5, 3.5)}, {512, 4, 1, 0});
+        QCOMPARE(outside.fault(), QString());
+        QVERIFY(outside.packing.texelsPerUnit < 0.75 * alone.packing.texelsPerUnit);
+    }
+
+    void givesEachTheTexelsThatItWeighs() {
+        const Packed packed({rectangle(1, 1), rectangle(1, 1), rectangle(1, 1)}, {512, 4, 1, 0}, {1, 2, 0.25});
+        QCOMPARE(packed.fault(), QString());
+        const auto sideOf = [&](std::size_t i) {
+            const Placed& placed = packed.packing.charts[i];
+            return (placed.place(packed.patches[i].flat[1]) - placed.place(packed.patches[i].flat[0])).norm();
+        };
+        QVERIFY(std::abs(sideOf(1) / sideOf(0) - 2) < 1e-9 && std::abs(sideOf(2) / sideOf(0) - 0.25) < 1e-9);
+    }
+
+    void takesAsManySheetsAsTheDensityNeeds() {
+        // Of squares of 200 texels four go on a sheet of 512.
+        std::vector<Patch> squares(9, rectangle(2, 2));
+        const Packed packed(squares, {512, 4, 5, 100});
+        QCOMPARE(packed.fault(), QString());
+        QCOMPARE(packed.packing.sheets, 3);
+        QCOMPARE(packed.packing.texelsPerUnit, 100.0);
+        QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 100}); }).contains("do not fit on 2 sheet(s)"));
+        QVERIFY(test::errorOf([&] { Packed({rectangle(6, 1)}, {512, 4, 5, 100}); }).contains("do not fit"));
+    }
+
+    void saysWhenThereAreTooMany() {
+        QVERIFY(test::errorOf([] {
+                    Packed(std::vector<Patch>(600, rectangle(1, 1)), {64, 8, 1, 0});
+                }).contains("600 charts, too many"));
+        QCOMPARE(packCharts({}, {}, {}, Progress()).sheets, 0);
+    }
+
+    void laysOutAHairAndADot() {
+        const Packed packed({rectangle(100, 0.001), rectangle(0.001, 0.001), rectangle(1, 1)}, {512, 4, 1, 0});
+        QCOMPARE(packed.fault(), QString());
+    }
+
+    void comesOutTheSameEachTime() {
+        const Packed first(mixed(40), {512, 4, 2, 0}), second(mixed(40), {512, 4, 2, 0});
+        QCOMPARE(first.packing.texelsPerUnit, second.packing.texelsPerUnit);
+        for (std::size_t i = 0; i < 40; ++i) {
+            QCOMPARE(first.packing.charts[i].sheet, second.packing.charts[i].sheet);
+            QVERIFY(first.packing.charts[i].shift == second.packing.charts[i].shift);
+            QCOMPARE(first.packing.charts[i].turn, second.packing.charts[i].turn);
+        }
+    }
+
+    void canBeCancelled() {
+        const Progress progress;
+        progress.cancel();
+        const Patch square = rectangle(1, 1);
+        QVERIFY_THROWS_EXCEPTION(Cancelled, packCharts({&square}, {1}, {}, progress));
+    }
+};
+
+QTEST_APPLESS_MAIN(PackTest)
+#include "PackTest.moc"
