@@ -49,6 +49,21 @@ std::string withoutMissingBuffers(const std::filesystem::path& path, std::string
     return changed ? json.dump() : std::string(text);
 }
 
+// What went wrong, how often, and what it was at first.
+struct Problems {
+    std::size_t count = 0;
+    std::string first;
+
+    template <class Work>
+    void attempt(const Work& work) {
+        try {
+            work();
+        } catch (const FileError& error) {
+            if (count++ == 0) first = error.what();
+        }
+    }
+};
+
 class Reader {
 public:
     Reader(const std::filesystem::path& path, MeshFile& result, const Progress& progress)
@@ -66,8 +81,7 @@ private:
     void findWorlds(int node, const Mat4d& parent, std::size_t depth);
     void readPart(const tinygltf::Node& node, const Mat4d& world);
     std::uint32_t readSkin(int index);
-    void readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, std::uint32_t firstJoint,
-                        std::size_t jointCount);
+    void readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, int skin);
     void readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
                     const Mat4d& world);
     std::uint64_t movementKey(std::size_t vertex) const;
@@ -103,8 +117,8 @@ private:
     bool m_anyColors = false;
     std::size_t m_primitivesDone = 0;
     std::size_t m_notTriangles = 0;
-    std::size_t m_unreadable = 0;
-    std::string m_firstProblem;
+    Problems m_unreadable;  // primitives
+    Problems m_unfit;       // skins and blend shapes of those that were read
 };
 
 void Reader::parse(std::string_view text) {
@@ -297,6 +311,7 @@ std::uint32_t Reader::readSkin(int index) {
     const auto store = [](const Mat4d& from, std::array<float, 16>& to) {
         Eigen::Map<Mat4f>(to.data()) = from.cast<float>();
     };
+    std::vector<Joint> joints;
     for (std::size_t i = 0; i < skin.joints.size(); ++i) {
         const int node = skin.joints[i];
         Joint joint;
@@ -313,22 +328,25 @@ std::uint32_t Reader::readSkin(int index) {
             store(Mat4d::Identity(), joint.inverseBind);
         else
             std::copy_n(binds.values.begin() + long(16 * i), 16, joint.inverseBind.begin());
-        m_mesh.skeleton.push_back(joint);
+        joints.push_back(joint);
     }
+    m_mesh.skeleton.insert(m_mesh.skeleton.end(), joints.begin(), joints.end());
     m_firstJoint[index] = first;
     return first;
 }
 
-void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, std::uint32_t firstJoint,
-                            std::size_t jointCount) {
+// All of a primitive's, or none where anything of them is wrong.
+void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, int skin) {
+    const std::uint32_t firstJoint = readSkin(skin);
+    const std::size_t jointCount = m_model.skins[std::size_t(skin)].joints.size();
     const auto joints = primitive.attributes.find("JOINTS_0"), weights = primitive.attributes.find("WEIGHTS_0");
     if (joints == primitive.attributes.end() || weights == primitive.attributes.end()) return;
     const GltfValues which = m_data.values(joints->second), howMuch = m_data.values(weights->second);
     if (which.rows != rows || howMuch.rows != rows || which.columns != 4 || howMuch.columns != 4)
         fail("joints and weights do not fit the positions; export the file again.");
-    const std::size_t first = m_influences.size() - rows;
+    std::vector<Influences> read(rows);
     for (std::size_t i = 0; i < rows; ++i) {
-        Influences& influences = m_influences[first + i];
+        Influences& influences = read[i];
         float sum = 0;
         for (std::size_t k = 0; k < 4; ++k) {
             const float weight = howMuch.values[4 * i + k], joint = which.values[4 * i + k];
@@ -342,6 +360,7 @@ void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t ro
         if (sum > 0)
             for (float& weight : influences.weights) weight /= sum;
     }
+    std::copy(read.begin(), read.end(), m_influences.end() - long(rows));
 }
 
 void Reader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
@@ -424,22 +443,16 @@ void Reader::readPart(const tinygltf::Node& node, const Mat4d& world) {
     const std::size_t firstTriangle = m_mesh.triangles.size();
     for (const tinygltf::Primitive& primitive : mesh.primitives) {
         m_progress.at(std::min(0.9, 0.4 + 0.5 * double(m_primitivesDone++) / double(m_model.meshes.size() + 1)));
-        try {
-            // A skinned mesh lies where its joints put it; its node's own place does not count.
-            const bool isSkinned = node.skin >= 0;
-            const Mat4d place = isSkinned ? Mat4d(Mat4d::Identity()) : world;
-            const std::uint32_t firstJoint = isSkinned ? readSkin(node.skin) : 0;
-            const std::size_t vertices = m_mesh.positions.size();
-            if (!readPrimitive(primitive, place, part)) continue;
-            const std::size_t rows = m_mesh.positions.size() - vertices;
-            if (isSkinned)
-                readInfluences(primitive, rows, firstJoint, m_model.skins[std::size_t(node.skin)].joints.size());
-            readMorphs(primitive, mesh, rows, place);
-        } catch (const FileError& error) {
-            // One broken primitive does not take the others along.
-            ++m_unreadable;
-            if (m_firstProblem.empty()) m_firstProblem = error.what();
-        }
+        const std::size_t vertices = m_mesh.positions.size();
+        // A skinned mesh lies where its joints put it; its node's own place does not count.
+        const Mat4d place = node.skin >= 0 ? Mat4d(Mat4d::Identity()) : world;
+        bool isRead = false;
+        // One broken primitive does not take the others along, nor a skin or shape that does not fit its surface.
+        m_unreadable.attempt([&] { isRead = readPrimitive(primitive, place, part); });
+        if (!isRead) continue;
+        const std::size_t rows = m_mesh.positions.size() - vertices;
+        if (node.skin >= 0) m_unfit.attempt([&] { readInfluences(primitive, rows, node.skin); });
+        m_unfit.attempt([&] { readMorphs(primitive, mesh, rows, place); });
     }
     if (m_mesh.triangles.size() == firstTriangle) return;
     m_mesh.parts.push_back({name});
@@ -518,13 +531,16 @@ void Reader::read(std::string_view text) {
     if (m_mesh.triangles.empty()) {
         std::string reason;
         for (const std::string& note : m_result.notes) reason += " " + note;
-        if (!m_firstProblem.empty()) throw FileError(m_firstProblem + reason);
+        if (m_unreadable.count > 0) throw FileError(m_unreadable.first + reason);
         throw FileError(m_path.string() + " holds no triangles that can be read; choose a file that holds a surface." +
                         reason);
     }
-    if (m_unreadable > 0)
-        m_result.notes.push_back(formatCount(m_unreadable) +
-                                 " primitives could not be read and are left out; the first: " + m_firstProblem);
+    if (m_unreadable.count > 0)
+        m_result.notes.push_back(formatCount(m_unreadable.count) +
+                                 " primitives could not be read and are left out; the first: " + m_unreadable.first);
+    if (m_unfit.count > 0)
+        m_result.notes.push_back(formatCount(m_unfit.count) +
+                                 " skins or blend shapes do not fit and are left out; the first: " + m_unfit.first);
     if (!m_model.animations.empty())
         m_result.notes.push_back("The file has animations; those are not carried along, but the skeleton is.");
     if (m_moreInfluences)

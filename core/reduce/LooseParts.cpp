@@ -76,7 +76,11 @@ std::vector<DroppedPieces> dropLoosePieces(Mesh& mesh, double size, std::size_t 
 std::size_t joinNearPieces(Mesh& mesh, double distance, const std::vector<std::uint8_t>& held) {
     const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
     const auto isUsed = [&](std::size_t v) { return pieces.triangleCounts[pieces.ofVertex[v]] > 0; };
-    const auto cellOf = [&](const Vec3f& p, int axis) { return std::int64_t(std::floor(double(p[axis]) / distance)); };
+    // No narrower than can be numbered, whatever was typed.
+    const Box3f box = boundingBox(mesh);
+    const double reach = box.isEmpty() ? 0 : double(box.min().cwiseAbs().cwiseMax(box.max().cwiseAbs()).maxCoeff());
+    const double width = std::max(distance, 1e-12 * reach);
+    const auto cellOf = [&](const Vec3f& p, int axis) { return std::int64_t(std::floor(double(p[axis]) / width)); };
     // Vertices ordered by the hash of their cell; neighbours lie in the 27 cells around.
     std::vector<std::pair<std::uint64_t, VertexId>> cells;
     for (std::size_t v = 0; v < mesh.vertexCount(); ++v)

@@ -2,70 +2,18 @@
 #include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
+#include "tests/support/GltfBuilder.h"
 #include "tests/support/Shapes.h"
 
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <QTest>
 
 using namespace um;
 using Json = nlohmann::json;
 using test::bytesOf;
+using Builder = test::GltfBuilder;
 
 namespace {
-
-// A file that is put together piece by piece: accessors with their bytes, one mesh, one node.
-class Builder {
-public:
-    Builder() {
-        json = {{"asset", {{"version", "2.0"}}},
-                {"scene", 0},
-                {"scenes", {{{"nodes", {0}}}}},
-                {"nodes", {{{"name", "only"}, {"mesh", 0}}}},
-                {"meshes", {{{"primitives", Json::array()}}}},
-                {"accessors", Json::array()},
-                {"bufferViews", Json::array()}};
-    }
-
-    int view(const std::string& data, std::size_t stride = 0) {
-        while (bytes.size() % 4 != 0) bytes += '\0';
-        Json one = {{"buffer", 0}, {"byteOffset", bytes.size()}, {"byteLength", data.size()}};
-        if (stride > 0) one["byteStride"] = stride;
-        json["bufferViews"].push_back(one);
-        bytes += data;
-        return int(json["bufferViews"].size()) - 1;
-    }
-
-    int accessor(int viewIndex, int componentType, const char* type, std::size_t count, std::size_t offset = 0) {
-        json["accessors"].push_back({{"bufferView", viewIndex},
-                                     {"componentType", componentType},
-                                     {"type", type},
-                                     {"count", count},
-                                     {"byteOffset", offset}});
-        return int(json["accessors"].size()) - 1;
-    }
-
-    template <class T>
-    int data(const std::vector<T>& values, int componentType, const char* type, std::size_t columns) {
-        std::string packed;
-        for (const T value : values) packed += bytesOf(value);
-        return accessor(view(packed), componentType, type, values.size() / columns);
-    }
-
-    int positions(const std::vector<float>& values) { return data(values, 5126, "VEC3", 3); }
-
-    void primitive(const Json& one) { json["meshes"][0]["primitives"].push_back(one); }
-
-    MeshFile read(const test::Folder& folder, const std::string& name) {
-        // The buffer lies beside the file, as exporters like it.
-        folder.write(name + ".bin", bytes);
-        json["buffers"] = {{{"byteLength", bytes.size()}, {"uri", name + ".bin"}}};
-        return readMesh(folder.write(name + ".gltf", json.dump()), Progress());
-    }
-
-    Json json;
-    std::string bytes;
-};
 
 const std::vector<float> square = {0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0};
 
@@ -364,16 +312,6 @@ private slots:
         }
         QCOMPARE(upright, mirrored);
         QVERIFY(upright >= 4);
-    }
-
-    void survivesBrokenSkins() {
-        for (const Json& skin : {Json{{"joints", {7}}}, Json{{"joints", {0}}, {"inverseBindMatrices", 99}}}) {
-            Builder builder;
-            builder.primitive({{"attributes", {{"POSITION", builder.positions(square)}}}, {"mode", 6}});
-            builder.json["skins"] = {skin};
-            builder.json["nodes"][0]["skin"] = 0;
-            QVERIFY(!test::errorOf([&] { builder.read(m_folder, "broken_skin"); }).isEmpty());
-        }
     }
 
     void writesWhatTheFormatAsksFor() {

@@ -179,6 +179,69 @@ private slots:
         QVERIFY(test::errorOf([&] { requireSound(Mesh(), "It"); }).contains("no triangles"));
     }
 
+    void refusesEachThingThatDoesNotFit() {
+        const Mesh sound = [] {
+            Mesh mesh = test::makeSheet(2, 2);
+            for (const Vec3f& p : mesh.positions) {
+                mesh.uvs.emplace_back(p.x(), p.z());
+                mesh.influences.push_back({{0, 0, 0, 0}, {1, 0, 0, 0}});
+            }
+            mesh.skeleton.resize(1);
+            mesh.morphs = {{"wide", std::vector<Vec3f>(mesh.vertexCount(), Vec3f::Zero())}};
+            mesh.textures.resize(1);
+            mesh.materials[0].occlusionTexture.texture = 0;
+            return mesh;
+        }();
+        requireSound(sound, "It");
+        const auto said = [&](const std::function<void(Mesh&)>& damage) {
+            Mesh mesh = sound;
+            damage(mesh);
+            return test::errorOf([&] { requireSound(mesh, "It"); });
+        };
+        QVERIFY(!said([](Mesh& m) { m.uvs.pop_back(); }).isEmpty());
+        QVERIFY(said([](Mesh& m) { m.normals.resize(3); }).contains("attributes of different counts"));
+        QVERIFY(said([](Mesh& m) { m.wedges = {{0, 1, 2}}; }).contains("attributes of different counts"));
+        QVERIFY(!said([](Mesh& m) {
+                     m.wedges = m.triangles;
+                     m.wedges[3][1] = 999;
+                 }).isEmpty());
+        QVERIFY(said([](Mesh& m) { m.influences.pop_back(); }).contains("skin or blend shapes"));
+        QVERIFY(said([](Mesh& m) { m.influences[2].joints[0] = 5; }).contains("skin or blend shapes"));
+        QVERIFY(said([](Mesh& m) { m.influences[2] = {{5, 5, 5, 5}, {0, 0, 0, 0}}; }).isEmpty());  // follows nothing
+        QVERIFY(said([](Mesh& m) { m.morphs[0].offsets.resize(1); }).contains("skin or blend shapes"));
+        QVERIFY(said([](Mesh& m) { m.textures.clear(); }).contains("a texture that is not there"));
+        QVERIFY(said([](Mesh& m) { m.sections[0].firstTriangle = 1; }).contains("do not cover its triangles in order"));
+        QVERIFY(said([](Mesh& m) { m.sections[0].part = 3; }).contains("do not cover"));
+        QVERIFY(said([](Mesh& m) { m.sections[0].material = 3; }).contains("do not cover"));
+        QVERIFY(said([](Mesh& m) { m.sections.clear(); }).contains("do not cover all its triangles"));
+        QVERIFY(said([](Mesh& m) {
+                    m.positions[7].z() = -std::numeric_limits<float>::infinity();
+                }).contains("vertex 8 has a coordinate that is not a finite number"));
+    }
+
+    void convertsUnitsOfAllThatHasALength() {
+        Mesh mesh = test::makeSheet(2, 2, 3, 5);
+        mesh.metresPerUnit = 0.01;
+        mesh.morphs = {{"wide", std::vector<Vec3f>(mesh.vertexCount(), Vec3f(1, 2, 3))}};
+        Joint joint;
+        joint.local = joint.inverseBind = {0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 10, 20, 30, 1};
+        mesh.skeleton = {joint};
+        const Mesh before = mesh;
+        convertUnit(mesh, 0.01);
+        QCOMPARE(mesh.positions, before.positions);
+        convertUnit(mesh, 0.1);  // ten of them in one
+        QCOMPARE(mesh.metresPerUnit, 0.1);
+        for (std::size_t v = 0; v < mesh.vertexCount(); ++v)
+            QVERIFY((mesh.positions[v] - before.positions[v] / 10).norm() < 1e-6f);
+        QVERIFY((mesh.morphs[0].offsets[4] - Vec3f(0.1f, 0.2f, 0.3f)).norm() < 1e-6f);
+        for (const auto& matrix : {mesh.skeleton[0].local, mesh.skeleton[0].inverseBind})
+            for (std::size_t i = 0; i < 16; ++i)  // turns are not lengths
+                QVERIFY(std::abs(matrix[i] - joint.local[i] / (i >= 12 && i < 15 ? 10 : 1)) < 1e-6f);
+        convertUnit(mesh, 0.01);
+        for (std::size_t v = 0; v < mesh.vertexCount(); ++v)
+            QVERIFY((mesh.positions[v] - before.positions[v]).norm() < 1e-5f);
+    }
+
     void takesPartsOutWithTheirAttributes() {
         Mesh mesh = test::joined(test::makeSheet(2, 2), test::moved(test::makeSheet(1, 1), {5, 0, 0}));
         addUvs(mesh);

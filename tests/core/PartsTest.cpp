@@ -115,6 +115,46 @@ private slots:
         QCOMPARE(right.triangles, before.triangles);
     }
 
+    // So large that it is reduced in regions, side by side.
+    void leavesLargePartsTheirLeastNumberToo() {
+        const Mesh mesh = test::joined(test::makeBox({2, 2, 2}, 150), test::moved(test::makeSphere(1, 60), {5, 0, 0}));
+        ReduceSettings settings;
+        settings.leastOfPart = 900;
+        const Mesh level = reduceMesh(mesh, 4000, settings, Progress()).mesh;
+        QCOMPARE(level.triangleCount(), std::size_t(4000));
+        QVERIFY2(trianglesByPart(level)[0] >= 900 && trianglesByPart(level)[0] < 1000,
+                 qPrintable(QString::number(trianglesByPart(level)[0])));
+        settings.leastOfPart = 0;
+        QVERIFY(trianglesByPart(reduceMesh(mesh, 4000, settings, Progress()).mesh)[0] < 300);
+    }
+
+    void saysWhatCannotBeReducedAlone() {
+        const Mesh mesh = ballWithPebbles();
+        ReduceSettings settings;
+        settings.onlyParts = {"Boulder"};
+        QVERIFY(test::errorOf([&] {
+                    reduceMesh(mesh, 100, settings, Progress());
+                }).contains("There is no part \"Boulder\" to reduce"));
+        // The ball alone has 3,200 triangles, and is not to be touched.
+        settings.onlyParts = {"Pebbles"};
+        const QString said = test::errorOf([&] { reduceMesh(mesh, 3000, settings, Progress()); });
+        QVERIFY2(said.contains("3,200 triangles already") && said.contains("hold less"), qPrintable(said));
+        QCOMPARE(reduceMesh(mesh, 3300, settings, Progress()).mesh.triangleCount(), std::size_t(3300));
+    }
+
+    void saysAllThatWentBeforehand() {
+        ReduceNotes notes;
+        QVERIFY(notes.sentences(1).empty());
+        notes.dropped = {{"Gravel", 1, 12, 0.002}, {"Moss", 3, 40, 0.5}};
+        notes.unseenTriangles = 1;
+        notes.joinedVertices = 1234;
+        const std::vector<std::string> expected = {"Dropped 1 loose piece of Gravel (12 triangles, the largest 4 mm).",
+                                                   "Dropped 3 loose pieces of Moss (40 triangles, the largest 1 m).",
+                                                   "Dropped 1 triangle that no one sees from outside.",
+                                                   "Joined near surfaces at 1,234 places."};
+        QCOMPARE(notes.sentences(2), expected);  // a unit of two metres
+    }
+
     void dropsWhatNoOneSeesUnlessHeld() {
         Mesh mesh = test::joined(test::makeSphere(1, 16), test::makeSphere(0.4, 8));
         mesh.parts = {{"Shell"}, {"Core"}};

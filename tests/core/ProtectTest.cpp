@@ -92,6 +92,32 @@ class ProtectTest : public QObject {
     Q_OBJECT
 
 private slots:
+    void readsAndWritesWhatIsProtected() {
+        QVERIFY(parseProtect("") == Protect());
+        const Protect some = parseProtect(" borders=hard,seams = off ,  creases=hard 30deg");
+        QVERIFY(some.borders == Protection::Hard && some.seams == Protection::Off && some.skin == Protection::On);
+        QVERIFY(some.creases == Protection::Hard && some.creaseDegrees == 30);
+        QVERIFY(parseProtect("creases=62.5°").creases == Protection::On);
+        QCOMPARE(parseProtect("creases=62.5°").creaseDegrees, 62.5);
+        // All there are, there and back.
+        for (int i = 0; i < 243; ++i) {
+            Protect protect;
+            int rest = i;
+            for (Protection* one :
+                 {&protect.borders, &protect.seams, &protect.creases, &protect.materials, &protect.skin}) {
+                *one = Protection(rest % 3);
+                rest /= 3;
+            }
+            protect.creaseDegrees = 5 + i % 170;
+            const std::string text = formatProtect(protect);
+            QVERIFY2(parseProtect(text) == protect, text.c_str());
+        }
+        for (const char* text : {" ,", "borders", "borders=", "borders=firm", "walls=on", "creases=", "creases=30",
+                                 "=on", "creases=0deg", "creases=180deg", "creases=-5deg", "creases=nandeg",
+                                 "creases=firm 30deg", "creases=hard 30m", "seams=30deg", "borders=on seams=off"})
+            QVERIFY2(test::errorOf([&] { parseProtect(text); }).contains("is not understood: name borders"), text);
+    }
+
     void keepsHardBordersBitForBit() {
         const Mesh sheet = test::makeSheet(40, 40, 1, 1, wave);
         ReduceSettings settings;

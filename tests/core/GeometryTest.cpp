@@ -1,0 +1,139 @@
+// The small pieces of geometry that all else stands on: closest points of triangles and surfaces, hulls.
+#include "bake/Hull.h"
+#include "base/Error.h"
+#include "base/TrianglePoint.h"
+#include "measure/ClosestPoint.h"
+#include "tests/support/Broken.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+#include <random>
+
+using namespace um;
+
+namespace {
+
+class Numbers {
+public:
+    explicit Numbers(unsigned seed) : m_random(seed) {}
+    double operator()() { return m_number(m_random); }
+    Vec3d place() {
+        const double x = (*this)(), y = (*this)();
+        return {x, y, (*this)()};
+    }
+
+private:
+    std::mt19937 m_random;
+    std::uniform_real_distribution<double> m_number{-1, 1};
+};
+
+double closestDistance(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
+    const TrianglePoint at = closestOnTriangle(p, a, b, c);
+    return (at.of(a, b, c) - p).norm();
+}
+
+}  // namespace
+
+class GeometryTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    // What makes a place the closest: it lies in the triangle, and from it no corner lies in the direction of the
+    // point. For a triangle, which is convex, that is all.
+    void findsTheClosestPlaceOfATriangle() {
+        Numbers number(1);
+        for (int i = 0; i < 20000; ++i) {
+            const double flat = i % 4 == 0 ? 1e-6 : 1;  // some of them slivers
+            const Vec3d a = number.place(), b = number.place(), c = a + (b - a) * number() + flat * number.place();
+            const Vec3d p = 3 * number.place();
+            const TrianglePoint at = closestOnTriangle(p, a, b, c);
+            QVERIFY(at.second >= 0 && at.third >= 0 && at.first() >= -1e-12);
+            const Vec3d place = at.of(a, b, c);
+            for (const Vec3d& corner : {a, b, c})
+                QVERIFY2((p - place).dot(corner - place) < 1e-8, qPrintable(QString::number(i)));
+        }
+    }
+
+    void livesWithTrianglesOfNoArea() {
+        const Vec3d p(0.3, 2, -1), a(0, 0, 0), b(1, 0, 0), middle(0.5, 0, 0);
+        QVERIFY(std::abs(closestDistance(p, a, b, middle) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
+        QVERIFY(std::abs(closestDistance(p, middle, a, b) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
+        QVERIFY(std::abs(closestDistance(p, a, a, b) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
+        QVERIFY(std::abs(closestDistance(p, b, b, b) - (p - b).norm()) < 1e-12);
+    }
+
+    void findsTheClosestPlaceOfASurface() {
+        Numbers number(3);
+        for (const Mesh& mesh :
+             {test::makeTorus(2, 0.7, 24, 12), test::damagedSphere(4), test::randomHeap(5, 40, 90)}) {
+            const ClosestPointFinder finder(mesh, Progress());
+            for (int i = 0; i < 400; ++i) {
+                const Vec3d p = (i % 5 == 0 ? 20 : 2.5) * number.place();
+                double least = std::numeric_limits<double>::infinity();
+                for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
+                    least = std::min(least, finder.distanceTo(p, t));
+                    const Triangle& c = mesh.triangles[t];
+                    QVERIFY(std::abs(finder.distanceTo(p, t) - closestDistance(p, mesh.positions[c[0]].cast<double>(),
+                                                                               mesh.positions[c[1]].cast<double>(),
+                                                                               mesh.positions[c[2]].cast<double>())) <
+                            1e-12);
+                }
+                // Whatever is guessed first, the answer is the same distance, and tells its own place and triangle.
+                for (const TriangleId hint : {TriangleId(0), TriangleId(i % int(mesh.triangleCount()))}) {
+                    const SurfacePoint found = finder.find(p, hint);
+                    QVERIFY2(std::abs(found.distance - least) <= 1e-6 * (1 + least),
+                             qPrintable(QString("%1 instead of %2").arg(found.distance).arg(least)));
+                    QVERIFY(std::abs((found.place - p).norm() - found.distance) < 1e-9);
+                    QVERIFY(std::abs(finder.distanceTo(p, found.triangle) - found.distance) < 1e-6 * (1 + least));
+                }
+            }
+        }
+    }
+
+    void tellsInsideFromOutside() {
+        Numbers number(4);
+        const Mesh box = test::makeBox({2, 1, 3}, 2);
+        const ClosestPointFinder finder(box, Progress());
+        for (int i = 0; i < 3000; ++i) {
+            const Vec3d p = 2 * number.place();
+            const bool isInside = std::abs(p.x()) < 1 && std::abs(p.y()) < 0.5 && std::abs(p.z()) < 1.5;
+            QCOMPARE(finder.sideOf(p, finder.find(p, 0)) < 0, isInside);
+        }
+    }
+
+    void findsNothingOnNothing() {
+        QVERIFY(!test::errorOf([] { ClosestPointFinder(Mesh(), Progress()); }).isEmpty());
+    }
+
+    void wrapsPointsInTheirHull() {
+        Numbers number(5);
+        for (int i = 0; i < 300; ++i) {
+            std::vector<Vec2d> points;
+            for (int k = 0; k < 3 + i % 40; ++k) {
+                // On a grid too, where many lie in a row or twice in one place.
+                const double x = number(), y = number();
+                points.push_back(i % 2 == 0 ? Vec2d(x, y) : Vec2d(std::round(3 * x), std::round(3 * y)));
+            }
+            const std::vector<Vec2d> hull = convexHull(points);
+            if (hull.size() < 3) continue;
+            QVERIFY(polygonArea(hull) > 0);
+            for (std::size_t k = 0; k < hull.size(); ++k) {
+                const Vec2d &a = hull[k], &b = hull[(k + 1) % hull.size()], &c = hull[(k + 2) % hull.size()];
+                const auto leftOf = [&](const Vec2d& p) {
+                    return (b - a).x() * (p - a).y() - (b - a).y() * (p - a).x();
+                };
+                QVERIFY(leftOf(c) > 0);  // each a corner
+                for (const Vec2d& p : points) QVERIFY(leftOf(p) > -1e-12);
+                QVERIFY(std::find(points.begin(), points.end(), a) != points.end());
+            }
+        }
+        QVERIFY(convexHull({}).empty());
+        QVERIFY(convexHull({{1, 1}, {2, 2}, {3, 3}}).size() < 3);
+        QCOMPARE(polygonArea({{0, 0}, {2, 0}, {2, 3}, {0, 3}}), 6.0);
+        QCOMPARE(polygonArea({{0, 3}, {2, 3}, {2, 0}, {0, 0}}), -6.0);
+    }
+};
+
+QTEST_APPLESS_MAIN(GeometryTest)
+#include "GeometryTest.moc"
