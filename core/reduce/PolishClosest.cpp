@@ -17,7 +17,7 @@ void Polisher::set(Sample& sample, const Closest& closest) {
 }
 
 void Polisher::follow(Sample& sample) const {
-    set(sample, walkCloser(m_level, m_around, sample.point.cast<double>(), sample.triangle));
+    set(sample, walkCloser(m_level, m_around, placeOf(sample), sample.triangle));
 }
 
 // Some in a thousand seem to be that far off. Of those, many are not: their walk has ended behind a fold. They would
@@ -29,7 +29,7 @@ void Polisher::freeStuckSamples(const Progress& progress) {
         progress.check();
         for (std::size_t s = begin; s < end; ++s)
             if (Sample& sample = m_samples[s]; sample.distance > least)
-                set(sample, searchAround(m_level, m_around, sample.point.cast<double>(), sample.triangle));
+                set(sample, searchAround(m_level, m_around, placeOf(sample), sample.triangle));
     });
 }
 
@@ -39,7 +39,7 @@ void Polisher::findFirstClosest(const Progress& progress) {
     parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
         progress.check();
         for (std::size_t s = begin; s < end; ++s)
-            set(m_samples[s], walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(),
+            set(m_samples[s], walkFromVertex(m_level, m_around, spheres, placeOf(m_samples[s]),
                                              m_provenance.destinations[m_samples[s].vertex]));
     });
 }
@@ -79,7 +79,7 @@ void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best)
     if (double(m_boxes[t].squaredExteriorDistance(p.cast<float>())) >= best.squaredDistance) return;
     for (const std::uint32_t s : m_samplesAt.of(t)) {
         const Sample& sample = m_samples[s];
-        const double squared = (sample.point.cast<double>() - p).squaredNorm();
+        const double squared = (placeOf(sample) - p).squaredNorm();
         if (squared < best.squaredDistance && sample.weight > 0) best = {s, squared};
     }
 }
@@ -171,7 +171,7 @@ void Polisher::groupByTriangle() {
         [&](std::size_t t) {
             for (const std::uint32_t s : m_samplesAt.of(t)) {
                 const Sample& sample = m_samples[s];
-                m_boxes[t].extend(sample.point);
+                m_boxes[t].extend(m_from.mesh.positions[sample.vertex]);
                 if (sample.weight > 0) m_farthest[t] = std::max(m_farthest[t], sample.distance);
                 m_errors[t] += double(sample.weight) * double(sample.distance) * double(sample.distance);
             }

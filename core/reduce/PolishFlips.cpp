@@ -42,7 +42,7 @@ double Polisher::gainOfFlip(TriangleId t, std::size_t k, const Beyond& beyond) c
     for (const TriangleId side : {t, beyond.triangle})
         for (const std::uint32_t s : m_samplesAt.of(side)) {
             const Sample& sample = m_samples[s];
-            const Vec3d p = sample.point.cast<double>();
+            const Vec3d p = placeOf(sample);
             const double now = std::min((closestOnTriangle(p, pc, pa, pd).of(pc, pa, pd) - p).squaredNorm(),
                                         (closestOnTriangle(p, pc, pd, pb).of(pc, pd, pb) - p).squaredNorm());
             gain -= double(sample.weight) * now;

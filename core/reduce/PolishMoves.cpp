@@ -63,7 +63,7 @@ void Polisher::moveVertices(const Progress& progress) {
             };
             for (const std::uint32_t s : m_samplesAt.of(t)) {
                 const Sample& sample = m_samples[s];
-                const Vec3d off = sample.point.cast<double>() - sample.at().of(a, b, c);
+                const Vec3d off = placeOf(sample) - sample.at().of(a, b, c);
                 const double along = normal.dot(off);
                 add(sample.at(), double(sample.weight), off, along * along > 0.5 * off.squaredNorm());
             }

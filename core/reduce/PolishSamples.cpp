@@ -42,7 +42,6 @@ void Polisher::takeSamples() {
         // Its third of the triangles around it.
         double area = 0;
         for (const TriangleId t : m_from.around.of(vertices[s])) area += triangleArea(m_from.mesh, t) / 3;
-        m_samples[s].point = m_from.mesh.positions[vertices[s]];
         m_samples[s].vertex = vertices[s];
         m_samples[s].weight = float(area);
     });
@@ -64,8 +63,7 @@ void Polisher::thinSamples() {
             large.size(),
             [&](std::size_t i) {
                 for (const std::uint32_t s : byVertex.of(large[i]))
-                    set(m_samples[s],
-                        walkFromVertex(m_level, m_around, spheres, m_samples[s].point.cast<double>(), large[i]));
+                    set(m_samples[s], walkFromVertex(m_level, m_around, spheres, placeOf(m_samples[s]), large[i]));
             },
             64);
     }
@@ -80,7 +78,7 @@ void Polisher::thinSamples() {
 // vertex, which may go.
 void Polisher::thinGroup(VertexId at, std::span<const std::uint32_t> samples, std::vector<std::uint8_t>& isKept) {
     const auto step = std::uint32_t(samples.size()) / m_sampling.enoughForVertex;
-    const auto apart = [&](std::uint32_t s) { return (m_samples[s].point.cast<double>() - place(at)).squaredNorm(); };
+    const auto apart = [&](std::uint32_t s) { return (placeOf(m_samples[s]) - place(at)).squaredNorm(); };
     std::uint32_t farthest = samples.front(), nearest = samples.front();
     double weight = 0;
     for (const std::uint32_t s : samples) {
@@ -149,7 +147,7 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
             return;
         }
         const auto from = std::find_if(old.begin(), old.end(), [&](VertexId v) { return isRepresented(into[v]); });
-        set(sample, walkFromVertex(m_level, m_around, spheres, sample.point.cast<double>(),
+        set(sample, walkFromVertex(m_level, m_around, spheres, placeOf(sample),
                                    from != old.end() ? into[*from] : m_provenance.destinations[sample.vertex]));
     });
     m_isCurrent = true;

@@ -40,7 +40,7 @@ std::vector<Polisher::FarPlace> Polisher::farSamples() const {
             if (!(sample.weight > 0) || sample.distance <= far.distance) continue;
             far.distance = sample.distance;
             far.at = sample.at();
-            far.onSource = sample.point.cast<double>();
+            far.onSource = placeOf(sample);
         }
     });
     return places;
@@ -128,7 +128,7 @@ bool Polisher::isCloser(const Renewal& renewal, double before) const {
     return std::all_of(renewal.old.begin(), renewal.old.end(), [&](TriangleId t) {
         const std::span<const std::uint32_t> samples = m_samplesAt.of(t);
         return std::all_of(samples.begin(), samples.end(),
-                           [&](std::uint32_t s) { return isNear(m_samples[s].point.cast<double>()); });
+                           [&](std::uint32_t s) { return isNear(placeOf(m_samples[s])); });
     });
 }
 

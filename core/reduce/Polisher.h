@@ -93,9 +93,8 @@ private:
 
     // A vertex of the source, with its closest place on the level.
     struct Sample {
-        Vec3f point;
-        VertexId vertex = 0;  // of the source
-        float weight = 0;     // area
+        VertexId vertex = 0;
+        float weight = 0;  // area
         TriangleId triangle = 0;
         float second = 0, third = 0;
         float distance = 0;
@@ -163,6 +162,7 @@ private:
 
     Vec3d place(VertexId v) const { return m_level.positions[v].cast<double>(); }
     Vec3d sourcePlace(std::size_t s) const { return m_from.mesh.positions[s].cast<double>(); }
+    Vec3d placeOf(const Sample& sample) const { return sourcePlace(sample.vertex); }
 
     void placeProbes();
     void takeSamples();
