@@ -364,7 +364,7 @@ Packing packCharts(const std::vector<const Patch*>& charts, const std::vector<do
     constexpr double more = 1.007;
     std::size_t triangles = 0;
     for (const Patch* chart : charts) triangles += chart->triangles.size();
-    const std::size_t tries = std::clamp<std::size_t>(std::min(6000 / charts.size(), triangles / 125), 8, 96);
+    const std::size_t tries = std::clamp<std::size_t>(std::min(6000 / charts.size(), triangles / 250), 8, 96);
     while (auto packing = packer.tryScale(best->texelsPerUnit * more, tries, progress)) best = std::move(packing);
     progress.at(1);
     return *best;
