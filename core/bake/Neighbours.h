@@ -1,6 +1,7 @@
 #pragma once
 /// Which triangle lies beyond each edge, and what a cut along it would mean.
-#include "bake/Charts.h"
+#include "bake/ChartSettings.h"
+#include "mesh/Mesh.h"
 
 #include <array>
 

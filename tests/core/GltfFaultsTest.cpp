@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <QTest>
+#include <random>
 
 using namespace um;
 using test::GltfBuilder;
@@ -253,6 +254,58 @@ private slots:
         const Mesh mesh = builder.read(m_folder, "unbound").mesh;
         QCOMPARE(mesh.skeleton.size(), std::size_t(1));
         for (std::size_t i = 0; i < 16; ++i) QCOMPARE(mesh.skeleton[0].inverseBind[i], identity[i]);
+    }
+
+    // One to three values of the JSON replaced, taken away or exchanged, whatever they mean: what is read is sound, and
+    // what is not read is said.
+    void survivesRandomDamageOfItsStructure() {
+        const std::vector<Json> values = {-1,
+                                          0,
+                                          1,
+                                          2,
+                                          7,
+                                          65536,
+                                          2147483647,
+                                          4294967295u,
+                                          1e300,
+                                          -0.5,
+                                          "",
+                                          "words",
+                                          nullptr,
+                                          true,
+                                          Json::array(),
+                                          Json::object(),
+                                          Json::array({0, 1, 2}),
+                                          Json::array({-1}),
+                                          {{"POSITION", 0}}};
+        std::mt19937 random(11);
+        int read = 0, refused = 0;
+        for (int round = 0; round < 1500; ++round) {
+            GltfBuilder builder = sound();
+            addGoodOne(builder);
+            for (unsigned i = 0; i < 1 + random() % 3; ++i) {
+                const Json flat = builder.json.flatten();
+                const auto pick = [&] {
+                    return Json::json_pointer(std::next(flat.begin(), long(random() % flat.size())).key());
+                };
+                // The value itself, or what holds it.
+                Json::json_pointer place = pick();
+                if (random() % 3 == 0 && !place.parent_pointer().empty()) place = place.parent_pointer();
+                if (random() % 5 == 0)
+                    builder.json[place] = builder.json[pick()];
+                else
+                    builder.json[place] = values[random() % values.size()];
+            }
+            try {
+                const MeshFile file = builder.read(m_folder, "random");
+                requireSound(file.mesh, "what was read");
+                ++read;
+            } catch (const Error& error) {
+                QVERIFY2(QString(error.what()).contains("random."), error.what());
+                ++refused;
+            }
+        }
+        QVERIFY2(read > 150 && refused > 150, qPrintable(QString("%1 read, %2 refused").arg(read).arg(refused)));
     }
 
 private:
