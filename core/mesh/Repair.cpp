@@ -57,18 +57,6 @@ void turnOver(Mesh& mesh, TriangleId t) {
     if (!mesh.wedges.empty()) std::swap(mesh.wedges[t][1], mesh.wedges[t][2]);
 }
 
-double signedVolume(const Mesh& mesh, const std::vector<TriangleId>& piece) {
-    const Vec3d origin = mesh.positions[mesh.triangles[piece.front()][0]].cast<double>();
-    double sum = 0;
-    for (const TriangleId t : piece) {
-        const auto at = [&](std::size_t k) {
-            return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>() - origin);
-        };
-        sum += at(0).dot(at(1).cross(at(2)));
-    }
-    return sum;
-}
-
 // Whether the triangles asked about look, on the whole, to where their normals point.
 bool agreesWithNormals(const Mesh& mesh, const std::vector<std::uint8_t>& asked) {
     double sum = 0;
@@ -86,26 +74,35 @@ void dropMisledNormals(Mesh& mesh, const std::vector<std::uint8_t>& isTurned) {
     if (!mesh.normals.empty() && !agreesWithNormals(mesh, isTurned)) mesh.normals.clear();
 }
 
+// The triangles of those pieces that are inside out. @returns how many pieces
+template <class TurnOver>
+std::size_t forInsideOut(const Mesh& mesh, const TurnOver& turn) {
+    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
+    const EdgeFaults edges = findEdgeFaults(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
+    const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges);
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
+        if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) turn(t);
+    return std::size_t(std::count(isInsideOut.begin(), isInsideOut.end(), 1));
+}
+
 // From triangle to triangle over edges of two: the neighbour is turned to agree. A piece of which something was turned
-// then faces outwards, if it encloses anything; else as most of its triangles did.
+// then faces as most of its triangles did, and the right way if it encloses anything.
 std::size_t orient(Mesh& mesh, const Progress& progress) {
     const VertexTriangles around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
-    const std::vector<HalfEdge> borders = findEdgeFaults(mesh, around).borders;
-    std::vector<std::uint8_t> onBorder(mesh.triangleCount(), 0);
-    for (const HalfEdge& edge : borders) onBorder[edge.triangle] = 1;
-    std::vector<std::uint8_t> isSeen(mesh.triangleCount(), 0), isTurned(mesh.triangleCount(), 0);
-    std::size_t turned = 0;
+    std::vector<std::uint8_t> isSeen(mesh.triangleCount(), 0), isTurned(isSeen), isOfTurned(isSeen);
+    const auto turn = [&](TriangleId t) {
+        turnOver(mesh, t);
+        isTurned[t] ^= 1;
+    };
     std::vector<TriangleId> piece;
     for (TriangleId start = 0; start < mesh.triangleCount(); ++start) {
         if (isSeen[start] != 0) continue;
         piece.assign(1, start);
         isSeen[start] = 1;
         std::size_t turnedHere = 0;
-        bool isClosed = true;
         for (std::size_t i = 0; i < piece.size(); ++i) {
             if (i % 65536 == 0) progress.check();
             const TriangleId t = piece[i];
-            isClosed = isClosed && onBorder[t] == 0;
             for (std::size_t k = 0; k < 3; ++k) {
                 const VertexId a = mesh.triangles[t][k], b = mesh.triangles[t][(k + 1) % 3];
                 TriangleId neighbour = t;
@@ -122,37 +119,31 @@ std::size_t orient(Mesh& mesh, const Progress& progress) {
                 const Triangle& there = mesh.triangles[neighbour];
                 const auto at = std::size_t(std::find(there.begin(), there.end(), a) - there.begin());
                 if (there[(at + 1) % 3] != b) continue;
-                turnOver(mesh, neighbour);
-                isTurned[neighbour] = 1;
+                turn(neighbour);
                 ++turnedHere;
             }
         }
         if (turnedHere == 0) continue;
-        const bool isInsideOut = isClosed ? signedVolume(mesh, piece) < 0 : 2 * turnedHere > piece.size();
-        if (isInsideOut)
-            for (const TriangleId t : piece) {
-                turnOver(mesh, t);
-                isTurned[t] ^= 1;
-            }
-        for (const TriangleId t : piece) turned += isTurned[t];
+        for (const TriangleId t : piece) isOfTurned[t] = 1;
+        if (2 * turnedHere > piece.size())
+            for (const TriangleId t : piece) turn(t);
     }
+    if (std::find(isOfTurned.begin(), isOfTurned.end(), 1) == isOfTurned.end()) return 0;
+    forInsideOut(mesh, [&](TriangleId t) {
+        if (isOfTurned[t] != 0) turn(t);
+    });
     dropMisledNormals(mesh, isTurned);
-    return turned;
+    return std::size_t(std::count(isTurned.begin(), isTurned.end(), 1));
 }
 
-// Each whole piece. @returns how many pieces
 std::size_t turnInsideOut(Mesh& mesh) {
-    const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
-    const EdgeFaults edges = findEdgeFaults(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
-    const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges);
     std::vector<std::uint8_t> isTurned(mesh.triangleCount(), 0);
-    for (TriangleId t = 0; t < isTurned.size(); ++t)
-        if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) {
-            turnOver(mesh, t);
-            isTurned[t] = 1;
-        }
+    const std::size_t pieces = forInsideOut(mesh, [&](TriangleId t) {
+        turnOver(mesh, t);
+        isTurned[t] = 1;
+    });
     dropMisledNormals(mesh, isTurned);
-    return std::size_t(std::count(isInsideOut.begin(), isInsideOut.end(), 1));
+    return pieces;
 }
 
 // The triangles over a loop with the least area together, as indices of the loop. Chords that are edges of the mesh

@@ -151,6 +151,17 @@ private slots:
         QVERIFY(findingIn(findFaults(boxes, Progress()), Fault::InsideOut) == nullptr);
     }
 
+    // A few triangles of a cavity's wall that face the wrong way are turned, not the whole of it.
+    void turnsCavitiesInwardsAgain() {
+        Mesh mesh = test::makeSphere(1, 20);
+        append(mesh, insideOut(test::makeSphere(0.4, 8)), {0.3f, 0, 0});
+        const double hollow = test::volume(mesh);
+        for (const std::size_t t : {3203u, 3204u, 3300u}) std::swap(mesh.triangles[t][0], mesh.triangles[t][1]);
+        QCOMPARE(repairFault(mesh, Fault::Winding, 0, Progress()), std::size_t(3));
+        QVERIFY(std::abs(test::volume(mesh) - hollow) < 1e-6);
+        QVERIFY(findFaults(mesh, Progress()).size() == 1);  // no UVs
+    }
+
     void callsNothingInsideOutThatHasNoInside() {
         // Open, as a backdrop seen from within; and a card of two sides in one place, which holds nothing.
         QVERIFY(findingIn(findFaults(insideOut(withHole(sphere(), {0, 1, 0}, 0.3f)), Progress()), Fault::InsideOut) ==
