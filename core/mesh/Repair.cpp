@@ -75,13 +75,13 @@ void dropMisledNormals(Mesh& mesh, const std::vector<std::uint8_t>& isTurned) {
 }
 
 // The triangles of those pieces that are inside out. @returns how many pieces
-template <class TurnOver>
-std::size_t forInsideOut(const Mesh& mesh, const TurnOver& turn) {
+template <class Visit>
+std::size_t forInsideOut(const Mesh& mesh, const Visit& visit) {
     const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
     const EdgeFaults edges = findEdgeFaults(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
     const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges);
     for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
-        if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) turn(t);
+        if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) visit(t);
     return std::size_t(std::count(isInsideOut.begin(), isInsideOut.end(), 1));
 }
 

@@ -331,7 +331,7 @@ private slots:
         QVERIFY2(values.size() > 1000, qPrintable(QString::number(values.size())));
     }
 
-    // A normal map that leans by a hundredth of what eight bits can tell, from one texel to the next.
+    // A normal map that leans less over all of it than one step of eight bits.
     void readsAllBitsOfItsSourcesTextures() {
         constexpr int size = 256;
         DeepImage lean{size, size, false, {}};
@@ -358,7 +358,7 @@ private slots:
             QVERIFY2(std::abs(double(leaning) - expected) < 3e-5, qPrintable(QString::number(leaning - expected)));
             leans.insert(leaning);
         });
-        // Eight bits have one step of 0.008 over the whole sheet.
+        // A step of eight bits is 0.008: they would be all the same.
         QVERIFY2(leans.size() > 8, qPrintable(QString::number(leans.size())));
     }
 

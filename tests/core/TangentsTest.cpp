@@ -6,7 +6,6 @@
 
 #include <cmath>
 #include <QTest>
-#include <set>
 
 using namespace um;
 
