@@ -170,7 +170,7 @@ private:
 
     // Cut in two where it does not lie flat or is too long, and so on.
     void lay(const std::vector<TriangleId>& triangles, std::vector<Chart>& charts) const {
-        if (auto chart = laidFlat(triangles, {}); chart && (triangles.size() == 1 || !isTooLong(*chart))) {
+        if (auto chart = laidFlat(triangles, {}); chart && (triangles.size() == 1 || isHandy(*chart))) {
             charts.push_back(std::move(*chart));
             return;
         }

@@ -327,19 +327,20 @@ bool borderCrossesItself(const Patch& patch, const std::vector<std::array<Vertex
 
 }  // namespace
 
-Stretch stretchOf(const std::vector<const Patch*>& patches) {
+Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<double>& sizes) {
     Stretch sum;
     double squares = 0;
     std::vector<double> longest, shortest;
-    for (const Patch* patch : patches)
-        for (const Triangle& t : patch->triangles) {
-            const Vec3d a = patch->positions[t[0]];
-            const double area = areaNormal(a, patch->positions[t[1]], patch->positions[t[2]]).norm() / 2;
+    for (std::size_t i = 0; i < patches.size(); ++i)
+        for (const Triangle& t : patches[i]->triangles) {
+            const Patch& patch = *patches[i];
+            const Vec3d a = patch.positions[t[0]];
+            const double area = areaNormal(a, patch.positions[t[1]], patch.positions[t[2]]).norm() / 2;
             if (!(area > 0)) continue;
             sum.area += area;
-            sum.flatArea += flatAreaOf(*patch, t);
+            sum.flatArea += flatAreaOf(patch, t) * sizes[i] * sizes[i];
             const Eigen::Vector2d s =
-                Eigen::JacobiSVD<Mat2d>(jacobian(flatTriangle(*patch, t), t, patch->flat)).singularValues();
+                sizes[i] * Eigen::JacobiSVD<Mat2d>(jacobian(flatTriangle(patch, t), t, patch.flat)).singularValues();
             // How far one goes on the surface for a step in the sheet, along the directions of most and of least.
             squares += area * (1 / (s[0] * s[0]) + 1 / (s[1] * s[1])) / 2;
             longest.push_back(s[0]);
@@ -354,7 +355,7 @@ Stretch stretchOf(const std::vector<const Patch*>& patches) {
 }
 
 Stretch stretchOf(const Patch& patch) {
-    return stretchOf(std::vector<const Patch*>{&patch});
+    return stretchOf({&patch}, {1});
 }
 
 bool layFlat(Patch& patch, double mostStretch) {

@@ -26,8 +26,9 @@ struct Stretch {
 /// surface has.
 Stretch stretchOf(const Patch& patch);
 
-/// The sum over several, laid out at one scale.
-Stretch stretchOf(const std::vector<const Patch*>& patches);
+/// The sum over several.
+/// @param sizes  by how much larger than the others each is laid out
+Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<double>& sizes);
 
 /// Lays the patch flat: angles first, then what is stretched is evened out. Never turns a triangle over, and no two lie
 /// over each other.

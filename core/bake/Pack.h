@@ -10,6 +10,9 @@ struct PackSettings {
     int padding = 8;           ///< texels between charts, and half of it along the rim
     int sheets = 1;            ///< at most
     double texelsPerUnit = 0;  ///< 0 for as many as fit
+    /// By how much of its size a chart may be laid out larger or smaller than others, so that more of a sheet is used;
+    /// not where `texelsPerUnit` is given.
+    double leeway = 0;
 };
 
 /// Where a chart lies: turned first, then scaled, then moved.
@@ -25,7 +28,7 @@ struct Placed {
 struct Packing {
     std::vector<Placed> charts;
     int sheets = 0;
-    double texelsPerUnit = 0;  ///< of a chart whose weight is 1
+    double texelsPerUnit = 0;  ///< of charts whose weight is 1, on average
     double fill = 0;           ///< share of the sheets that charts cover
 };
 

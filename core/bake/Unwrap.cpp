@@ -50,13 +50,17 @@ Unwrapped unwrap(const Mesh& mesh, const UnwrapSettings& settings, const Progres
     const std::vector<Chart> charts = cutIntoCharts(mesh, forOneSheet(mesh, settings), progress.span(0, 0.6));
     std::vector<const Patch*> patches;
     for (const Chart& chart : charts) patches.push_back(&chart.patch);
-    const Packing packing =
-        packCharts(patches, chartWeights(charts, settings.weights), settings.pack, progress.span(0.6, 1));
+    const std::vector<double> weights = chartWeights(charts, settings.weights);
+    PackSettings pack = settings.pack;
+    if (!settings.weights.empty()) pack.leeway = 0;  // who is told how much it gets, gets just that
+    const Packing packing = packCharts(patches, weights, pack, progress.span(0.6, 1));
+    std::vector<double> sizes;
+    for (std::size_t c = 0; c < charts.size(); ++c) sizes.push_back(packing.charts[c].texelsPerUnit / weights[c]);
 
     Unwrapped result;
     result.charts = charts.size();
     result.sheets = packing.sheets;
-    result.stretch = stretchOf(patches);
+    result.stretch = stretchOf(patches, sizes);
     result.fill = packing.fill;
     result.texelsPerUnit = packing.texelsPerUnit;
     result.chartOf.resize(mesh.triangleCount());

@@ -7,9 +7,9 @@ namespace um {
 
 struct UnwrapSettings {
     ChartSettings charts;
-    PackSettings pack;
+    PackSettings pack = {.leeway = 0.1};
     /// Texels for a unit of length on each triangle of the mesh, as a factor on what it would have by area alone; empty
-    /// for an even density.
+    /// for an even density, within the leeway of packing.
     std::vector<float> weights;
 };
 
@@ -21,7 +21,7 @@ struct Unwrapped {
     int sheets = 0;
     Stretch stretch;
     double fill = 0;           ///< share of the sheets that charts cover
-    double texelsPerUnit = 0;  ///< along a side, where the weight is 1
+    double texelsPerUnit = 0;  ///< along a side, where the weight is 1, on average
 };
 
 /// @throws MeshError   if the mesh is not sound

@@ -150,8 +150,11 @@ private slots:
         QVERIFY(std::abs(stretchOf(large).mean - 1) < 1e-9);
         Patch small = large;
         for (Vec2d& p : small.flat) p /= 3;
-        const Stretch both = stretchOf({&large, &small});
+        const Stretch both = stretchOf({&large, &small}, {1, 1});
         QVERIFY(std::abs(both.mean - std::sqrt((1.0 / 9 + 1) / 2) * std::sqrt((9 + 1) / 2.0)) < 1e-9);
+        // Laid out three times as large the small one is like the other.
+        const Stretch alike = stretchOf({&large, &small}, {1, 3});
+        QVERIFY(std::abs(alike.mean - 1) < 1e-9 && std::abs(alike.flatArea - 2 * stretchOf(large).flatArea) < 1e-9);
     }
 
     void turnsNothingOverOnRoughGround() {

@@ -88,11 +88,13 @@ struct Packed {
     QString fault() const {
         // Charts are laid by cells, whose corners may stick out of a cell by rounding.
         constexpr double slack = 0.01;
-        double area = 0;
+        double area = 0, due = 0, smallest = 1e300, largest = 0;
         for (std::size_t i = 0; i < patches.size(); ++i) {
             const Placed& placed = packing.charts[i];
             if (placed.sheet < 0 || placed.sheet >= packing.sheets) return "on no sheet";
-            if (std::abs(placed.texelsPerUnit - weights[i] * packing.texelsPerUnit) > 1e-9) return "of another size";
+            const double size = placed.texelsPerUnit / (weights[i] * packing.texelsPerUnit);
+            // What is told is the mean: one may be farther from it than from what is due.
+            if (std::abs(size - 1) > 2 * settings.leeway + 1e-9) return "of another size";
             for (const Vec2d& flat : patches[i].flat) {
                 const Vec2d p = placed.place(flat);
                 const double rim = settings.padding / 2 - slack;
@@ -102,10 +104,15 @@ struct Packed {
                 if (packing.charts[j].sheet == placed.sheet &&
                     gapBetween(patches[i], placed, patches[j], packing.charts[j]) < settings.padding - slack)
                     return QString("%1 and %2 are too near").arg(i).arg(j);
+            smallest = std::min(smallest, size);
+            largest = std::max(largest, size);
             area += stretchOf(patches[i]).flatArea * placed.texelsPerUnit * placed.texelsPerUnit;
+            due += stretchOf(patches[i]).flatArea * weights[i] * weights[i];
         }
         if (std::abs(area / (double(packing.sheets) * settings.size * settings.size) - packing.fill) > 1e-9)
             return "the fill told is not that of the charts";
+        if (largest / smallest > (1 + settings.leeway) / (1 - settings.leeway) + 1e-9) return "too uneven";
+        if (std::abs(std::sqrt(area / due) / packing.texelsPerUnit - 1) > 1e-9) return "the mean told is another";
         return {};
     }
 };
@@ -185,6 +192,26 @@ private slots:
         QVERIFY(std::abs(sideOf(1) / sideOf(0) - 2) < 1e-9 && std::abs(sideOf(2) / sideOf(0) - 0.25) < 1e-9);
     }
 
+    void usesItsLeewayToFillMore() {
+        double even = 0, uneven = 0;
+        for (const std::size_t count : {20, 30, 40, 60}) {
+            PackSettings settings = {512, 4, 1, 0};
+            const Packed without(mixed(count), settings);
+            settings.leeway = 0.1;
+            const Packed with(mixed(count), settings);
+            QCOMPARE(without.fault(), QString());
+            QCOMPARE(with.fault(), QString());
+            even += without.packing.fill / 4;
+            uneven += with.packing.fill / 4;
+        }
+        QVERIFY2(uneven > even + 0.02, qPrintable(QString("%1 and %2").arg(even).arg(uneven)));
+        // A density that is asked for is kept.
+        PackSettings dense = {512, 4, 1, 60};
+        dense.leeway = 0.1;
+        const Packed packed(mixed(20), dense);
+        for (const Placed& placed : packed.packing.charts) QCOMPARE(placed.texelsPerUnit, 60.0);
+    }
+
     void takesAsManySheetsAsTheDensityNeeds() {
         // Of squares of 200 texels four go on a sheet of 512.
         std::vector<Patch> squares(9, rectangle(2, 2));
@@ -194,6 +221,7 @@ private slots:
         QCOMPARE(packed.packing.texelsPerUnit, 100.0);
         QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 100}); }).contains("do not fit on 2 sheet(s)"));
         QVERIFY(test::errorOf([&] { Packed({rectangle(6, 1)}, {512, 4, 5, 100}); }).contains("do not fit"));
+        QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 1e9}); }).contains("do not fit"));
     }
 
     void saysWhenThereAreTooMany() {
