@@ -8,7 +8,7 @@ struct ChartSettings {
     double creaseDegrees = 50;  ///< sharper edges are where cuts go first
     double mostStretch = 1.12;  ///< L2 stretch of a chart; where it would be more, it is cut
     double mostShare = 0.2;     ///< of the surface that a chart may have: larger ones are hard to lay beside others
-    double mostLength = 1.1;    ///< of a chart, as a share of the side of a square as large as the surface; likewise
+    double mostLength = 0.6;    ///< of a long one, as a share of the side of a square as large as the surface; likewise
     double leastSolid = 0.75;   ///< share of its hull that a large chart covers; likewise
     bool alongSeams = false;    ///< where the mesh's own UVs part, new ones do
     /// How much is seen of each triangle, from 0 to 1: cuts go where that is little. Empty for all alike.

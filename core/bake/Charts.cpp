@@ -152,10 +152,12 @@ private:
         return area;
     }
 
-    // One that is most of the surface has no others beside it.
+    // One that is most of the surface has no others beside it, and one that is as wide as it is long is only large.
     bool isTooLong(const Chart& chart) const {
-        return areaOf(chart.triangles) < m_area / 2 &&
-               lengthOf(chart.patch) > m_settings.mostLength * std::sqrt(m_area);
+        constexpr double longish = 3;  // square of the length, in areas: a square has 2
+        const double area = areaOf(chart.triangles), length = lengthOf(chart.patch);
+        return area < m_area / 2 && length > m_settings.mostLength * std::sqrt(m_area) &&
+               length * length > longish * area;
     }
 
     // Whether others find a place beside it.
@@ -168,7 +170,7 @@ private:
         return solid >= (area > m_settings.mostShare * m_area ? asGoodAsABox : m_settings.leastSolid);
     }
 
-    // Cut in two where it does not lie flat or is too long, and so on.
+    // Cut in two where it does not lie flat or nothing finds a place beside it, and so on.
     void lay(const std::vector<TriangleId>& triangles, std::vector<Chart>& charts) const {
         if (auto chart = laidFlat(triangles, {}); chart && (triangles.size() == 1 || isHandy(*chart))) {
             charts.push_back(std::move(*chart));
@@ -178,8 +180,7 @@ private:
             charts.push_back(degenerate(triangles));
             return;
         }
-        const auto [first, second] = halves(triangles);
-        for (const auto& half : {first, second}) lay(half, charts);
+        for (const std::vector<TriangleId>& part : cutInTwo(triangles)) lay(part, charts);
     }
 
     // A triangle of no area has a place in the sheet all the same.
@@ -192,41 +193,98 @@ private:
         return chart;
     }
 
-    // Two connected halves, grown from triangles that are far apart.
-    std::array<std::vector<TriangleId>, 2> halves(const std::vector<TriangleId>& triangles) const {
+    // Some triangles by themselves, by their places in the list.
+    struct Region {
+        const std::vector<TriangleId>& triangles;
+        std::vector<std::array<std::uint32_t, 3>> beyond;  // none where that is not among them
+    };
+
+    Region regionOf(const std::vector<TriangleId>& triangles) const {
         std::unordered_map<TriangleId, std::uint32_t> place;
         for (std::uint32_t i = 0; i < triangles.size(); ++i) place.emplace(triangles[i], i);
-        const auto middle = [&](TriangleId t) {
+        Region region{triangles, {}};
+        region.beyond.reserve(triangles.size());
+        for (const TriangleId t : triangles) {
+            std::array<std::uint32_t, 3>& beyond = region.beyond.emplace_back();
+            for (std::size_t k = 0; k < 3; ++k) {
+                const auto found = place.find(m_around.beyond[t][k]);
+                beyond[k] = found == place.end() ? none : found->second;
+            }
+        }
+        return region;
+    }
+
+    // Which seed is nearest to each triangle, from one to the next.
+    // @param last  is set to the one that is farthest from all of them
+    std::vector<std::uint32_t> nearestSeeds(const Region& region, const std::vector<std::uint32_t>& seeds,
+                                            std::uint32_t& last) const {
+        const auto middle = [&](std::uint32_t i) {
             Vec3d sum = Vec3d::Zero();
-            for (const VertexId v : m_mesh.triangles[t]) sum += m_mesh.positions[v].cast<double>();
+            for (const VertexId v : m_mesh.triangles[region.triangles[i]]) sum += m_mesh.positions[v].cast<double>();
             return Vec3d(sum / 3);
         };
         using Step = std::tuple<double, std::uint32_t, std::uint32_t>;  // distance, triangle, seed
-        const auto grow = [&](const std::vector<std::uint32_t>& seeds) {
-            std::vector<std::uint32_t> owner(triangles.size(), none), order;
-            std::priority_queue<Step, std::vector<Step>, std::greater<>> queue;
-            for (std::uint32_t s = 0; s < seeds.size(); ++s) queue.emplace(0, seeds[s], s);
-            while (!queue.empty()) {
-                const auto [distance, i, seed] = queue.top();
-                queue.pop();
-                if (owner[i] != none) continue;
-                owner[i] = seed;
-                order.push_back(i);
-                for (const TriangleId next : m_around.beyond[triangles[i]]) {
-                    const auto found = next == none ? place.end() : place.find(next);
-                    if (found == place.end() || owner[found->second] != none) continue;
-                    queue.emplace(distance + (middle(next) - middle(triangles[i])).norm(), found->second, seed);
-                }
+        std::vector<std::uint32_t> nearest(region.triangles.size(), none);
+        std::priority_queue<Step, std::vector<Step>, std::greater<>> queue;
+        for (std::uint32_t s = 0; s < seeds.size(); ++s) queue.emplace(0, seeds[s], s);
+        while (!queue.empty()) {
+            const auto [distance, i, seed] = queue.top();
+            queue.pop();
+            if (nearest[i] != none) continue;
+            nearest[i] = seed;
+            last = i;
+            for (const std::uint32_t next : region.beyond[i])
+                if (next != none && nearest[next] == none)
+                    queue.emplace(distance + (middle(next) - middle(i)).norm(), next, seed);
+        }
+        return nearest;
+    }
+
+    // What borders more on the other half goes there, as long as the cut becomes shorter: or it would fray.
+    void shortenCut(const Region& region, std::vector<std::uint32_t>& half,
+                    const std::array<std::uint32_t, 2>& seeds) const {
+        for (bool isShorter = true; isShorter;) {
+            isShorter = false;
+            for (std::uint32_t i = 0; i < half.size(); ++i) {
+                if (i == seeds[0] || i == seeds[1]) continue;
+                std::array<double, 2> borders{};
+                for (std::size_t k = 0; k < 3; ++k)
+                    if (const std::uint32_t next = region.beyond[i][k]; next != none)
+                        borders[half[next]] += m_around.lengths[region.triangles[i]][k];
+                if (!(borders[1 - half[i]] > borders[half[i]] * (1 + 1e-9))) continue;
+                half[i] = 1 - half[i];
+                isShorter = true;
             }
-            return std::pair(owner, order.back());
-        };
-        const std::uint32_t first = grow({0}).second;
-        std::uint32_t second = grow({first}).second;
-        if (second == first) second = first == 0 ? 1 : 0;
-        const std::vector<std::uint32_t> owner = grow({first, second}).first;
-        std::array<std::vector<TriangleId>, 2> result;
-        for (std::uint32_t i = 0; i < triangles.size(); ++i) result[owner[i] == 1 ? 1 : 0].push_back(triangles[i]);
-        return result;
+        }
+    }
+
+    // Halves grown from triangles that are far apart; each is one connected part, or more where the cut leaves some.
+    std::vector<std::vector<TriangleId>> cutInTwo(const std::vector<TriangleId>& triangles) const {
+        const Region region = regionOf(triangles);
+        std::array<std::uint32_t, 2> seeds{};
+        nearestSeeds(region, {0}, seeds[0]);
+        nearestSeeds(region, {seeds[0]}, seeds[1]);
+        if (seeds[1] == seeds[0]) seeds[1] = seeds[0] == 0 ? 1 : 0;
+        std::uint32_t last = 0;
+        std::vector<std::uint32_t> half = nearestSeeds(region, {seeds[0], seeds[1]}, last);
+        shortenCut(region, half, seeds);
+        std::vector<std::vector<TriangleId>> parts;
+        std::vector<bool> isSeen(triangles.size(), false);
+        for (std::uint32_t start = 0; start < triangles.size(); ++start) {
+            if (isSeen[start]) continue;
+            std::vector<std::uint32_t> part(1, start);
+            isSeen[start] = true;
+            for (std::size_t i = 0; i < part.size(); ++i)
+                for (const std::uint32_t next : region.beyond[part[i]]) {
+                    if (next == none || isSeen[next] || half[next] != half[start]) continue;
+                    isSeen[next] = true;
+                    part.push_back(next);
+                }
+            std::sort(part.begin(), part.end());
+            std::vector<TriangleId>& own = parts.emplace_back();
+            for (const std::uint32_t i : part) own.push_back(triangles[i]);
+        }
+        return parts;
     }
 
     // Neighbouring charts become one where that lies flat, too: first those that share most of their border.
