@@ -337,7 +337,7 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
 
 // In other orders and turns a little more often fits.
 void searchLarger(const Packer& packer, Layout& best, std::size_t tries, const Progress& progress) {
-    constexpr double step = 1.008;
+    constexpr double step = 1.012;
     Plan plan = packer.plainPlan();
     double scale = best.texelsPerUnit;
     for (const auto all = double(tries); tries > 0;) {
