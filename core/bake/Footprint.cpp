@@ -148,7 +148,8 @@ std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int 
     Cells cells(cellsAlong(size.x()), cellsAlong(size.y()));
     std::vector<Vec2d> places;
     places.reserve(outline.places.size());
-    for (const Vec2d& place : outline.places) places.emplace_back(place * scale - origin);
+    for (const Vec2d& place : outline.places)
+        places.emplace_back((place - outline.box.min()) * scale + Vec2d::Constant(reach));
     coverInside(cells, places, outline, cell);
     for (const Outline::Rim& rim : outline.rims) coverEdge(cells, places[rim.from], places[rim.to], cell, reach);
     std::array<Footprint, 4> result;

@@ -5,6 +5,7 @@
 #include "base/Error.h"
 #include "base/Parallel.h"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 #include <memory>
@@ -41,13 +42,14 @@ double uprightAngle(const Patch& patch) {
 struct Charts {
     std::vector<double> weights, angles, areas;  // areas are weighted
     std::vector<Outline> outlines;
-    double area = 0;
+    double area = 0;                 // of all
+    double length = 0;               // of the longest, weighted
     std::vector<std::size_t> large;  // those whose places decide on those of others
 };
 
 Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<double>& weights) {
     constexpr double largeShare = 0.01;
-    Charts charts{weights, std::vector<double>(patches.size()), {}, std::vector<Outline>(patches.size()), 0, {}};
+    Charts charts{weights, std::vector<double>(patches.size()), {}, std::vector<Outline>(patches.size()), 0, 0, {}};
     parallelFor(
         patches.size(),
         [&](std::size_t i) {
@@ -55,9 +57,12 @@ Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<doub
             charts.outlines[i] = outlineOf(*patches[i], charts.angles[i]);
         },
         1);
-    for (std::size_t i = 0; i < patches.size(); ++i)
+    for (std::size_t i = 0; i < patches.size(); ++i) {
         charts.areas.push_back(stretchOf(*patches[i]).flatArea * weights[i] * weights[i]);
-    charts.area = std::accumulate(charts.areas.begin(), charts.areas.end(), 0.0);
+        charts.length = std::max(charts.length, charts.outlines[i].box.sizes().maxCoeff() * weights[i]);
+    }
+    // All may be points.
+    charts.area = std::max(std::accumulate(charts.areas.begin(), charts.areas.end(), 0.0), 1e-60);
     for (std::size_t i = 0; i < patches.size(); ++i)
         if (charts.areas[i] > largeShare * charts.area) charts.large.push_back(i);
     return charts;
@@ -320,6 +325,7 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
     double scale = usual * full, tooLarge = std::numeric_limits<double>::infinity();
     while (!best || tooLarge > precision * best->texelsPerUnit) {
         if (scale < 1e-3 * full) return std::nullopt;
+        if (best && best->texelsPerUnit > full) break;  // points fit at any scale
         std::array<double, 2> scales = {scale, step * scale};
         if (best && std::isfinite(tooLarge)) {
             const double third = (tooLarge - best->texelsPerUnit) / 3;
@@ -336,11 +342,11 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
 }
 
 // In other orders and turns a little more often fits.
-void searchLarger(const Packer& packer, Layout& best, std::size_t tries, const Progress& progress) {
+void searchLarger(const Packer& packer, double full, Layout& best, std::size_t tries, const Progress& progress) {
     constexpr double step = 1.012;
     Plan plan = packer.plainPlan();
     double scale = best.texelsPerUnit;
-    for (const auto all = double(tries); tries > 0;) {
+    for (const auto all = double(tries); tries > 0 && scale < 1.2 * full;) {
         progress.at(1 - double(tries) / all);
         Layout layout = packer.search(packer.footprints(scale *= step), plan, tries, progress);
         if (layout.isWhole && layout.texels() > best.texels()) best = std::move(layout);
@@ -364,7 +370,8 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
         throw InputError("The charts do not fit on " + sheets +
                          " texels at this density; ask for fewer texels, larger or more sheets.");
     }
-    const double full = std::sqrt(double(settings.sheets) * settings.size * settings.size / charts.area);
+    const double full = std::min(std::sqrt(double(settings.sheets) * settings.size * settings.size / charts.area),
+                                 settings.size / charts.length);
     std::optional<Layout> best = largestInPlainOrder(packer, full, progress);
     if (!best)
         throw InputError("There are " + std::to_string(patches.size()) + " charts, too many for " + sheets +
@@ -374,7 +381,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     std::size_t triangles = 0;
     for (const Patch* patch : patches) triangles += patch->triangles.size();
     const std::size_t tries = std::clamp<std::size_t>(std::min(6000 / patches.size(), triangles / 125), 8, 96);
-    searchLarger(packer, *best, tries, progress.span(0.4, 0.9));
+    searchLarger(packer, full, *best, tries, progress.span(0.4, 0.9));
     const Footprints footprints = packer.footprints(best->texelsPerUnit);
     packer.enlarge(*best, footprints, progress);
     progress.at(1);

@@ -234,6 +234,13 @@ private slots:
     void laysOutAHairAndADot() {
         const Packed packed({rectangle(100, 0.001), rectangle(0.001, 0.001), rectangle(1, 1)}, {512, 4, 1, 0});
         QCOMPARE(packed.fault(), QString());
+        const Patch point = patchOf({{0, 0}, {0, 0}, {0, 0}}, {{0, 1, 2}});
+        const Packed points({point, point, point}, {512, 4, 1, 0}), rounded({rectangle(0, 0)}, {512, 4, 1, 0});
+        for (const Placed& placed : points.packing.charts) {
+            const Vec2d p = placed.place(Vec2d(0, 0));
+            QVERIFY(p.minCoeff() >= 2 && p.maxCoeff() <= 510);
+        }
+        QCOMPARE(rounded.packing.sheets, 1);
     }
 
     void comesOutTheSameEachTime() {
