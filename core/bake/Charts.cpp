@@ -20,7 +20,8 @@ namespace {
 constexpr TriangleId none = Neighbours::none;
 
 // The connected groups of triangles of one piece.
-std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
+// @param beyond  which triangle lies beyond each edge, or none
+std::vector<std::vector<TriangleId>> connectedGroups(const std::vector<std::array<TriangleId, 3>>& beyond,
                                                      const std::vector<std::uint32_t>& pieceOf) {
     std::vector<std::vector<TriangleId>> groups;
     std::vector<std::uint8_t> isSeen(pieceOf.size(), 0);
@@ -29,7 +30,7 @@ std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
         std::vector<TriangleId>& group = groups.emplace_back(1, start);
         isSeen[start] = 1;
         for (std::size_t i = 0; i < group.size(); ++i)
-            for (const TriangleId next : around.beyond[group[i]])
+            for (const TriangleId next : beyond[group[i]])
                 if (next != none && isSeen[next] == 0 && pieceOf[next] == pieceOf[start]) {
                     isSeen[next] = 1;
                     group.push_back(next);
@@ -71,7 +72,7 @@ public:
     std::vector<Chart> cut(const Progress& progress) {
         const std::vector<std::uint32_t> pieceOf = nearlyFlatPieces(m_around, progress);
         progress.at(0.1);
-        const auto groups = connectedGroups(m_around, pieceOf);
+        const auto groups = connectedGroups(m_around.beyond, pieceOf);
         std::vector<std::vector<Chart>> laid(groups.size());
         parallelFor(
             groups.size(),
@@ -268,22 +269,9 @@ private:
         std::uint32_t last = 0;
         std::vector<std::uint32_t> half = nearestSeeds(region, {seeds[0], seeds[1]}, last);
         shortenCut(region, half, seeds);
-        std::vector<std::vector<TriangleId>> parts;
-        std::vector<bool> isSeen(triangles.size(), false);
-        for (std::uint32_t start = 0; start < triangles.size(); ++start) {
-            if (isSeen[start]) continue;
-            std::vector<std::uint32_t> part(1, start);
-            isSeen[start] = true;
-            for (std::size_t i = 0; i < part.size(); ++i)
-                for (const std::uint32_t next : region.beyond[part[i]]) {
-                    if (next == none || isSeen[next] || half[next] != half[start]) continue;
-                    isSeen[next] = true;
-                    part.push_back(next);
-                }
-            std::sort(part.begin(), part.end());
-            std::vector<TriangleId>& own = parts.emplace_back();
-            for (const std::uint32_t i : part) own.push_back(triangles[i]);
-        }
+        std::vector<std::vector<TriangleId>> parts = connectedGroups(region.beyond, half);
+        for (std::vector<TriangleId>& part : parts)
+            for (TriangleId& place : part) place = triangles[place];
         return parts;
     }
 

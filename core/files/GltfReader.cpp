@@ -536,11 +536,12 @@ void Reader::read(std::string_view text) {
                         reason);
     }
     if (m_unreadable.count > 0)
-        m_result.notes.push_back(countOf(m_unreadable.count, "primitive", "primitives") +
-                                 " could not be read, and left out; the first: " + m_unreadable.first);
+        m_result.notes.push_back("Left out: " + countOf(m_unreadable.count, "primitive", "primitives") +
+                                 " that could not be read; the first: " + m_unreadable.first);
     if (m_unfit.count > 0)
-        m_result.notes.push_back(countOf(m_unfit.count, "skin or blend shape does", "skins or blend shapes do") +
-                                 " not fit, and left out; the first: " + m_unfit.first);
+        m_result.notes.push_back(
+            "Left out: " + countOf(m_unfit.count, "skin or blend shape that does", "skins or blend shapes that do") +
+            " not fit; the first: " + m_unfit.first);
     if (!m_model.animations.empty())
         m_result.notes.push_back("The file has animations; those are not carried along, but the skeleton is.");
     if (m_moreInfluences)
