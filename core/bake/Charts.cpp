@@ -2,6 +2,7 @@
 
 #include "bake/Hull.h"
 #include "bake/Pieces.h"
+#include "bake/StraightBorders.h"
 #include "base/Parallel.h"
 
 #include <algorithm>
@@ -46,20 +47,13 @@ double solidity(const Patch& patch) {
     return area > 0 ? stretchOf(patch).flatArea / area : 0;
 }
 
-// How far a flat piece reaches in the direction in which that is most.
+// How far apart the two places of a flat piece are that are farthest from each other.
 double lengthOf(const Patch& patch) {
-    constexpr int directions = 8;
+    const std::vector<Vec2d> hull = convexHull(patch.flat);
     double most = 0;
-    for (int i = 0; i < directions; ++i) {
-        const Vec2d along(std::cos(i * pi / directions), std::sin(i * pi / directions));
-        double first = std::numeric_limits<double>::infinity(), last = -first;
-        for (const Vec2d& place : patch.flat) {
-            first = std::min(first, along.dot(place));
-            last = std::max(last, along.dot(place));
-        }
-        most = std::max(most, last - first);
-    }
-    return most;
+    for (std::size_t i = 0; i < hull.size(); ++i)
+        for (std::size_t k = 0; k < i; ++k) most = std::max(most, (hull[i] - hull[k]).squaredNorm());
+    return std::sqrt(most);
 }
 
 class Cutter {
@@ -154,9 +148,9 @@ private:
     }
 
     // One that is most of the surface has no others beside it, and one that is as wide as it is long is only large.
-    bool isTooLong(const Chart& chart) const {
+    bool isTooLong(const Chart& chart, double area) const {
         constexpr double longish = 3;  // square of the length, in areas: a square has 2
-        const double area = areaOf(chart.triangles), length = lengthOf(chart.patch);
+        const double length = lengthOf(chart.patch);
         return area < m_area / 2 && length > m_settings.mostLength * std::sqrt(m_area) &&
                length * length > longish * area;
     }
@@ -165,8 +159,9 @@ private:
     bool isHandy(const Chart& chart) const {
         constexpr double smallShare = 0.002, asGoodAsABox = 0.92;
         const double area = areaOf(chart.triangles);
+        if (m_settings.mostReach > 0 && lengthOf(chart.patch) > m_settings.mostReach) return false;
         if (area < smallShare * m_area) return true;
-        if (isTooLong(chart)) return false;
+        if (isTooLong(chart, area)) return false;
         const double solid = solidity(chart.patch);
         return solid >= (area > m_settings.mostShare * m_area ? asGoodAsABox : m_settings.leastSolid);
     }
@@ -194,38 +189,18 @@ private:
         return chart;
     }
 
-    // Some triangles by themselves, by their places in the list.
-    struct Region {
-        const std::vector<TriangleId>& triangles;
-        std::vector<std::array<std::uint32_t, 3>> beyond;  // none where that is not among them
-    };
-
-    Region regionOf(const std::vector<TriangleId>& triangles) const {
-        std::unordered_map<TriangleId, std::uint32_t> place;
-        for (std::uint32_t i = 0; i < triangles.size(); ++i) place.emplace(triangles[i], i);
-        Region region{triangles, {}};
-        region.beyond.reserve(triangles.size());
-        for (const TriangleId t : triangles) {
-            std::array<std::uint32_t, 3>& beyond = region.beyond.emplace_back();
-            for (std::size_t k = 0; k < 3; ++k) {
-                const auto found = place.find(m_around.beyond[t][k]);
-                beyond[k] = found == place.end() ? none : found->second;
-            }
-        }
-        return region;
-    }
-
-    // Which seed is nearest to each triangle, from one to the next.
+    // Which seed is nearest to each of the triangles, from one to the next.
+    // @param around  them by themselves
     // @param last  is set to the one that is farthest from all of them
-    std::vector<std::uint32_t> nearestSeeds(const Region& region, const std::vector<std::uint32_t>& seeds,
-                                            std::uint32_t& last) const {
+    std::vector<std::uint32_t> nearestSeeds(const std::vector<TriangleId>& triangles, const Neighbours& around,
+                                            const std::vector<std::uint32_t>& seeds, std::uint32_t& last) const {
         const auto middle = [&](std::uint32_t i) {
             Vec3d sum = Vec3d::Zero();
-            for (const VertexId v : m_mesh.triangles[region.triangles[i]]) sum += m_mesh.positions[v].cast<double>();
+            for (const VertexId v : m_mesh.triangles[triangles[i]]) sum += m_mesh.positions[v].cast<double>();
             return Vec3d(sum / 3);
         };
         using Step = std::tuple<double, std::uint32_t, std::uint32_t>;  // distance, triangle, seed
-        std::vector<std::uint32_t> nearest(region.triangles.size(), none);
+        std::vector<std::uint32_t> nearest(triangles.size(), none);
         std::priority_queue<Step, std::vector<Step>, std::greater<>> queue;
         for (std::uint32_t s = 0; s < seeds.size(); ++s) queue.emplace(0, seeds[s], s);
         while (!queue.empty()) {
@@ -234,42 +209,24 @@ private:
             if (nearest[i] != none) continue;
             nearest[i] = seed;
             last = i;
-            for (const std::uint32_t next : region.beyond[i])
+            for (const std::uint32_t next : around.beyond[i])
                 if (next != none && nearest[next] == none)
                     queue.emplace(distance + (middle(next) - middle(i)).norm(), next, seed);
         }
         return nearest;
     }
 
-    // What borders more on the other half goes there, as long as the cut becomes shorter: or it would fray.
-    void shortenCut(const Region& region, std::vector<std::uint32_t>& half,
-                    const std::array<std::uint32_t, 2>& seeds) const {
-        for (bool isShorter = true; isShorter;) {
-            isShorter = false;
-            for (std::uint32_t i = 0; i < half.size(); ++i) {
-                if (i == seeds[0] || i == seeds[1]) continue;
-                std::array<double, 2> borders{};
-                for (std::size_t k = 0; k < 3; ++k)
-                    if (const std::uint32_t next = region.beyond[i][k]; next != none)
-                        borders[half[next]] += m_around.lengths[region.triangles[i]][k];
-                if (!(borders[1 - half[i]] > borders[half[i]] * (1 + 1e-9))) continue;
-                half[i] = 1 - half[i];
-                isShorter = true;
-            }
-        }
-    }
-
     // Halves grown from triangles that are far apart; each is one connected part, or more where the cut leaves some.
     std::vector<std::vector<TriangleId>> cutInTwo(const std::vector<TriangleId>& triangles) const {
-        const Region region = regionOf(triangles);
+        const Neighbours around = among(m_around, triangles);
         std::array<std::uint32_t, 2> seeds{};
-        nearestSeeds(region, {0}, seeds[0]);
-        nearestSeeds(region, {seeds[0]}, seeds[1]);
+        nearestSeeds(triangles, around, {0}, seeds[0]);
+        nearestSeeds(triangles, around, {seeds[0]}, seeds[1]);
         if (seeds[1] == seeds[0]) seeds[1] = seeds[0] == 0 ? 1 : 0;
         std::uint32_t last = 0;
-        std::vector<std::uint32_t> half = nearestSeeds(region, {seeds[0], seeds[1]}, last);
-        shortenCut(region, half, seeds);
-        std::vector<std::vector<TriangleId>> parts = connectedGroups(region.beyond, half);
+        std::vector<std::uint32_t> half = nearestSeeds(triangles, around, {seeds[0], seeds[1]}, last);
+        straightenBorders(around, half);
+        std::vector<std::vector<TriangleId>> parts = connectedGroups(around.beyond, half);
         for (std::vector<TriangleId>& part : parts)
             for (TriangleId& place : part) place = triangles[place];
         return parts;

@@ -2,119 +2,158 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 #include <limits>
 #include <map>
+#include <span>
 
 namespace um {
 namespace {
 
-struct Cells {
-    int width, height;
-    std::vector<std::uint8_t> bytes;
-
-    Cells(int across, int up)
-        : width(across), height(up), bytes(static_cast<std::size_t>(across) * static_cast<std::size_t>(up), 0) {}
-
-    std::uint8_t* row(int y) { return bytes.data() + std::ptrdiff_t(y) * width; }
-    const std::uint8_t* row(int y) const { return bytes.data() + std::ptrdiff_t(y) * width; }
+// A chart turned and scaled, with its lower left at 0; in texels.
+struct Shape {
+    std::vector<Vec2d> places;
+    Vec2d origin, size;  // with the padding
 };
 
-// All cells that the edge comes nearer to than the reach.
-void coverEdge(Cells& cells, const Vec2d& a, const Vec2d& b, int cell, double reach) {
-    const double bottom = std::min(a.y(), b.y()), top = std::max(a.y(), b.y());
-    const int firstRow = std::max(0, int((bottom - reach) / cell));
-    const int lastRow = std::min(cells.height - 1, int((top + reach) / cell));
-    const double slope = top > bottom ? (b.x() - a.x()) / (b.y() - a.y()) : 0;
+Shape shapeOf(const Outline& outline, double scale, double reach) {
+    Shape shape{{},
+                outline.box.min() * scale - Vec2d::Constant(reach),
+                outline.box.sizes() * scale + Vec2d::Constant(2 * reach)};
+    shape.places.reserve(outline.places.size());
+    for (const Vec2d& place : outline.places) shape.places.emplace_back(place * scale - shape.origin);
+    return shape;
+}
+
+// By a quarter against the clock.
+Shape turned(Shape shape) {
+    for (Vec2d& p : shape.places) p = Vec2d(shape.size.y() - p.y(), p.x());
+    shape.origin = Vec2d(-shape.origin.y() - shape.size.y(), shape.origin.x());
+    shape.size = Vec2d(shape.size.y(), shape.size.x());
+    return shape;
+}
+
+// All cells that the edge comes nearer to than the reach: in each row those between the ends of what the reach sweeps
+// along it, a disc at each end and a box between them.
+void coverEdge(std::vector<CellRun>& runs, const Vec2d& a, const Vec2d& b, int width, int height, int cell,
+               double reach) {
+    const double length = (b - a).norm();
+    const Vec2d side = length > 0 ? Vec2d(Vec2d(a.y() - b.y(), b.x() - a.x()) * (reach / length)) : Vec2d(reach, 0);
+    struct Side {
+        Vec2d from;
+        double low, high, slope;  // from which height to which, and by how much farther along for each texel up
+    };
+    std::array<Side, 4> box;
+    const std::array<Vec2d, 4> corners = {Vec2d(a + side), Vec2d(b + side), Vec2d(b - side), Vec2d(a - side)};
+    for (std::size_t k = 0; k < box.size(); ++k) {
+        const Vec2d &p = corners[k], &q = corners[(k + 1) % box.size()];
+        const double slope = q.y() != p.y() ? (q.x() - p.x()) / (q.y() - p.y()) : 0;
+        box[k] = {p, std::min(p.y(), q.y()), std::max(p.y(), q.y()), slope};
+    }
+    const int firstRow = std::max(0, int((std::min(a.y(), b.y()) - reach) / cell));
+    const int lastRow = std::min(height - 1, int((std::max(a.y(), b.y()) + reach) / cell));
     for (int row = firstRow; row <= lastRow; ++row) {
-        double left = std::min(a.x(), b.x()), right = std::max(a.x(), b.x());
-        if (top > bottom) {
-            // The part between these heights.
-            const double from = std::clamp(row * cell - reach, bottom, top);
-            const double to = std::clamp((row + 1) * cell + reach, bottom, top);
-            const double x = a.x() + slope * (from - a.y()), y = a.x() + slope * (to - a.y());
-            left = std::min(x, y);
-            right = std::max(x, y);
+        const double bottom = double(row) * cell, top = bottom + cell;
+        double left = std::numeric_limits<double>::infinity(), right = -left;
+        for (const Vec2d& end : {a, b}) {
+            const double up = end.y() - std::clamp(end.y(), bottom, top);
+            if (std::abs(up) > reach) continue;
+            const double half = std::sqrt(reach * reach - up * up);
+            left = std::min(left, end.x() - half);
+            right = std::max(right, end.x() + half);
         }
-        const int first = std::max(0, int((left - reach) / cell));
-        const int last = std::min(cells.width - 1, int((right + reach) / cell));
-        std::fill(cells.row(row) + first, cells.row(row) + last + 1, std::uint8_t(1));
+        for (const Side& s : box) {
+            const double low = std::max(s.low, bottom), high = std::min(s.high, top);
+            if (low > high) continue;
+            for (const double y : {low, high}) {
+                left = std::min(left, s.from.x() + s.slope * (y - s.from.y()));
+                right = std::max(right, s.from.x() + s.slope * (y - s.from.y()));
+            }
+        }
+        if (left <= right) runs.push_back({row, std::max(0, int(left / cell)), std::min(width, int(right / cell) + 1)});
     }
 }
 
 // All cells with their middles within: going along a row, each rim changes by how many triangles one is covered.
-void coverInside(Cells& cells, const std::vector<Vec2d>& places, const Outline& outline, int cell) {
-    std::vector<int> changes(cells.bytes.size() + 1, 0);
+void coverInside(std::vector<CellRun>& runs, const Outline& outline, const Shape& shape, int width, int height,
+                 int cell) {
+    struct Crossing {
+        int row, column, layers;
+    };
+    std::vector<Crossing> crossings;
     for (const Outline::Rim& rim : outline.rims) {
-        const Vec2d &a = places[rim.from], &b = places[rim.to];
-        const auto rowFrom = [&](double y) { return std::clamp(int(std::ceil(y / cell - 0.5)), 0, cells.height); };
+        const Vec2d &a = shape.places[rim.from], &b = shape.places[rim.to];
+        const auto rowFrom = [&](double y) { return std::clamp(int(std::ceil(y / cell - 0.5)), 0, height); };
         // What is on the left of an edge that goes down is farther along the row.
         const int layers = a.y() > b.y() ? rim.layers : -rim.layers;
         const double slope = (b.x() - a.x()) / (b.y() - a.y());
         for (int row = rowFrom(std::min(a.y(), b.y())), end = rowFrom(std::max(a.y(), b.y())); row < end; ++row) {
             const double x = a.x() + slope * ((row + 0.5) * cell - a.y());
-            const int column = std::clamp(int(std::ceil(x / cell - 0.5)), 0, cells.width);
-            changes[std::size_t(row) * std::size_t(cells.width) + std::size_t(column)] += layers;
+            crossings.push_back({row, std::clamp(int(std::ceil(x / cell - 0.5)), 0, width), layers});
         }
     }
+    std::sort(crossings.begin(), crossings.end(), [](const Crossing& a, const Crossing& b) {
+        return std::pair(a.row, a.column) < std::pair(b.row, b.column);
+    });
     int layers = 0;
-    for (std::size_t i = 0; i < cells.bytes.size(); ++i) {
-        layers += changes[i];
-        cells.bytes[i] = std::uint8_t(layers > 0);
+    for (std::size_t i = 0; i + 1 < crossings.size(); ++i) {
+        const Crossing &here = crossings[i], &next = crossings[i + 1];
+        layers += here.layers;
+        if (layers > 0 && next.row == here.row && next.column > here.column)
+            runs.push_back({here.row, here.column, next.column});
     }
 }
 
-// A quarter of a turn against the clock.
-Cells turned(const Cells& cells) {
-    constexpr int few = 16;  // rows at a time, whose cells stay at hand
-    Cells result(cells.height, cells.width);
-    for (int first = 0; first < cells.height; first += few) {
-        const int count = std::min(few, cells.height - first);
-        for (int x = 0; x < cells.width; ++x) {
-            const std::uint8_t* from = cells.row(first) + x;
-            std::uint8_t* to = result.row(x) + (cells.height - 1 - first);
-            for (int i = 0; i < count; ++i) to[-i] = from[std::ptrdiff_t(i) * cells.width];
-        }
+// Row by row; those that meet become one.
+std::vector<CellRun> joined(std::vector<CellRun> runs) {
+    std::sort(runs.begin(), runs.end(),
+              [](const CellRun& a, const CellRun& b) { return std::pair(a.row, a.begin) < std::pair(b.row, b.begin); });
+    std::vector<CellRun> result;
+    for (const CellRun& run : runs)
+        if (!result.empty() && result.back().row == run.row && result.back().end >= run.begin)
+            result.back().end = std::max(result.back().end, run.end);
+        else
+            result.push_back(run);
+    return result;
+}
+
+// What two rows have in common.
+std::vector<CellRun> inBoth(std::span<const CellRun> a, std::span<const CellRun> b) {
+    std::vector<CellRun> result;
+    for (std::size_t i = 0, k = 0; i < a.size() && k < b.size();) {
+        const int begin = std::max(a[i].begin, b[k].begin), end = std::min(a[i].end, b[k].end);
+        if (begin < end) result.push_back({a[i].row, begin, end});
+        ++(a[i].end < b[k].end ? i : k);
     }
     return result;
 }
 
-std::vector<CellRun> runsOf(const Cells& cells) {
-    std::vector<CellRun> runs;
-    for (int y = 0; y < cells.height; ++y) {
-        const std::uint8_t *row = cells.row(y), *end = row + cells.width;
-        const auto next = [&](const std::uint8_t* x, int value) {
-            const void* found = x == end ? nullptr : std::memchr(x, value, std::size_t(end - x));
-            return found != nullptr ? static_cast<const std::uint8_t*>(found) : end;
-        };
-        for (const std::uint8_t* x = next(row, 1); x != end;) {
-            const std::uint8_t* stop = next(x, 0);
-            runs.push_back({y, int(x - row), int(stop - row)});
-            x = next(stop, 1);
-        }
+// A block is covered wherever the chart is put if the cells of that block and of one less to the left and below are.
+std::vector<CellRun> blocksOf(const std::vector<CellRun>& runs, int height) {
+    constexpr int side = Footprint::blockSide;
+    std::vector<std::size_t> firstOf(std::size_t(height) + 1, runs.size());
+    for (std::size_t i = runs.size(); i-- > 0;) firstOf[std::size_t(runs[i].row)] = i;
+    for (int y = height; y-- > 0;)
+        firstOf[std::size_t(y)] = std::min(firstOf[std::size_t(y)], firstOf[std::size_t(y) + 1]);
+    const auto row = [&](int y) {
+        const std::size_t first = firstOf[std::size_t(y)];
+        return std::span(runs).subspan(first, firstOf[std::size_t(y) + 1] - first);
+    };
+    std::vector<CellRun> blocks;
+    for (int by = 1; by < height / side; ++by) {
+        const auto first = row((by - 1) * side + 1);
+        std::vector<CellRun> all(first.begin(), first.end());
+        for (int y = (by - 1) * side + 2; y < (by + 1) * side && !all.empty(); ++y) all = inBoth(all, row(y));
+        for (const CellRun& run : all)
+            if (const int begin = (run.begin + 2) / side + 1, end = run.end / side; begin < end)
+                blocks.push_back({by, begin, end});
     }
+    return blocks;
+}
+
+std::vector<CellRun> longestFirst(std::vector<CellRun> runs) {
     std::stable_sort(runs.begin(), runs.end(),
                      [](const CellRun& a, const CellRun& b) { return a.end - a.begin > b.end - b.begin; });
     return runs;
-}
-
-// A block is covered wherever the chart is put if the cells of that block and of one less to the left and below are.
-Cells blocksOf(const Cells& cells) {
-    constexpr int side = Footprint::blockSide;
-    Cells blocks(cells.width / side, cells.height / side);
-    std::vector<std::uint8_t> columns(static_cast<std::size_t>(cells.width));
-    for (int by = 1; by < blocks.height; ++by) {
-        std::fill(columns.begin(), columns.end(), std::uint8_t(1));
-        for (int y = (by - 1) * side + 1; y < (by + 1) * side; ++y) {
-            const std::uint8_t* row = cells.row(y);
-            for (std::size_t x = 0; x < columns.size(); ++x) columns[x] &= row[x];
-        }
-        for (int bx = 1; bx < blocks.width; ++bx) {
-            const auto begin = columns.begin() + (bx - 1) * side + 1;
-            blocks.row(by)[bx] = std::uint8_t(std::count(begin, begin + 2 * side - 1, 1) == 2 * side - 1);
-        }
-    }
-    return blocks;
 }
 
 }  // namespace
@@ -142,26 +181,23 @@ Outline outlineOf(const Patch& patch, double angle) {
 }
 
 std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int cell, double reach) {
-    Vec2d origin = outline.box.min() * scale - Vec2d::Constant(reach);
-    const Vec2d size = outline.box.sizes() * scale + Vec2d::Constant(2 * reach);
-    const auto cellsAlong = [&](double length) { return std::max(1, int(std::ceil(length / cell))); };
-    Cells cells(cellsAlong(size.x()), cellsAlong(size.y()));
-    std::vector<Vec2d> places;
-    places.reserve(outline.places.size());
-    for (const Vec2d& place : outline.places)
-        places.emplace_back((place - outline.box.min()) * scale + Vec2d::Constant(reach));
-    coverInside(cells, places, outline, cell);
-    for (const Outline::Rim& rim : outline.rims) coverEdge(cells, places[rim.from], places[rim.to], cell, reach);
     std::array<Footprint, 4> result;
+    Shape shape = shapeOf(outline, scale, reach);
     for (std::size_t quarter = 0; quarter < 2; ++quarter) {
-        const Vec2d end = origin + Vec2d(cells.width, cells.height) * cell;
-        result[quarter] = {cells.width, cells.height, runsOf(cells), runsOf(blocksOf(cells)), origin};
-        Cells half = cells;
-        std::reverse(half.bytes.begin(), half.bytes.end());
-        result[quarter + 2] = {half.width, half.height, runsOf(half), runsOf(blocksOf(half)), -end};
-        if (quarter > 0) break;
-        cells = turned(cells);
-        origin = Vec2d(-end.y(), origin.x());
+        if (quarter > 0) shape = turned(std::move(shape));
+        const auto cellsAlong = [&](double length) { return std::max(1, int(std::ceil(length / cell))); };
+        const int width = cellsAlong(shape.size.x()), height = cellsAlong(shape.size.y());
+        std::vector<CellRun> runs;
+        coverInside(runs, outline, shape, width, height, cell);
+        for (const Outline::Rim& rim : outline.rims)
+            coverEdge(runs, shape.places[rim.from], shape.places[rim.to], width, height, cell, reach);
+        runs = joined(std::move(runs));
+        std::vector<CellRun> half;  // turned on by two quarters
+        for (auto run = runs.rbegin(); run != runs.rend(); ++run)
+            half.push_back({height - 1 - run->row, width - run->end, width - run->begin});
+        const Vec2d end = shape.origin + Vec2d(width, height) * cell;
+        result[quarter] = {width, height, longestFirst(runs), longestFirst(blocksOf(runs, height)), shape.origin};
+        result[quarter + 2] = {width, height, longestFirst(half), longestFirst(blocksOf(half, height)), -end};
     }
     return result;
 }

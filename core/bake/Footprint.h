@@ -36,8 +36,7 @@ struct Outline {
 
 Outline outlineOf(const Patch& patch, double angle);
 
-/// All cells that the chart comes nearer to than `reach`, along the rows or across them; as it lies, and turned on by
-/// one, two and three quarters.
+/// All cells that the chart comes nearer to than `reach`; as it lies, and turned on by one, two and three quarters.
 /// @param scale  texels per unit
 /// @param cell  the cells' sides in texels
 /// @param reach  in texels

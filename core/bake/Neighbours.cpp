@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 namespace um {
 namespace {
@@ -63,6 +64,24 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
             }
         }
         i = end;
+    }
+    return result;
+}
+
+Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triangles) {
+    std::unordered_map<TriangleId, TriangleId> placeOf;
+    for (TriangleId i = 0; i < triangles.size(); ++i) placeOf.emplace(triangles[i], i);
+    Neighbours result;
+    for (const TriangleId t : triangles) {
+        std::array<TriangleId, 3>& beyond = result.beyond.emplace_back();
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto found = placeOf.find(around.beyond[t][k]);
+            beyond[k] = found == placeOf.end() ? Neighbours::none : found->second;
+        }
+        result.lengths.push_back(around.lengths[t]);
+        result.shows.push_back(around.shows[t]);
+        result.isCrease.push_back(around.isCrease[t]);
+        result.areaNormals.push_back(around.areaNormals[t]);
     }
     return result;
 }

@@ -21,4 +21,7 @@ struct Neighbours {
 /// where the mesh's own UVs part.
 Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings);
 
+/// Some of the triangles by themselves, by their places in the list: one may not go to others.
+Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triangles);
+
 }  // namespace um

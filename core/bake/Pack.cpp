@@ -181,11 +181,12 @@ public:
         return layout;
     }
 
-    // Changes the plan until all charts are laid out at that scale, or as long as there are tries.
-    Layout search(const Footprints& footprints, Plan& plan, std::size_t& tries, const Progress& progress) const {
+    // Changes the plan until all charts are laid out at that scale, or as long as there are more than `last` tries.
+    Layout search(const Footprints& footprints, Plan& plan, std::size_t& tries, std::size_t last,
+                  const Progress& progress) const {
         constexpr std::size_t atOnce = 4;
         Layout layout = lay(footprints, plan, std::numeric_limits<double>::infinity(), progress);
-        while (!layout.isWhole && tries > 0) {
+        while (!layout.isWhole && tries > last) {
             std::array<Plan, atOnce> plans;
             std::array<Layout, atOnce> layouts;
             parallelFor(
@@ -289,10 +290,11 @@ private:
         return std::nullopt;
     }
 
-    // What was missing comes earlier, some others come earlier or later, and a large one may be turned.
+    // What was missing comes earlier, some others come earlier or later, and a large one may be turned: few changes
+    // keep what is good of a plan, many lead away from one that is not.
     Plan changed(const Plan& plan, const Layout& layout, std::uint64_t number) const {
-        constexpr double earlier = 0.5, elsewhere = 0.5, turns = 0.5;
-        constexpr int some = 8;
+        constexpr double earlier = 0.5, elsewhere = 0.2, turns = 0.5;
+        const int some = 1 << number % 4;
         Plan next = plan;
         std::uint64_t count = 0;
         const auto random = [&] { return double(mixBits(number * 1'000'003 + ++count) >> 11) * 0x1p-53; };
@@ -341,15 +343,22 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
     return best;
 }
 
-// In other orders and turns a little more often fits.
+// In other orders and turns a little more often fits: by less where some tries found nothing.
 void searchLarger(const Packer& packer, double full, Layout& best, std::size_t tries, const Progress& progress) {
-    constexpr double step = 1.012;
+    constexpr double firstStep = 1.012, leastStep = 1.002;
+    constexpr std::size_t some = 16;
     Plan plan = packer.plainPlan();
-    double scale = best.texelsPerUnit;
+    double scale = best.texelsPerUnit, step = firstStep;
     for (const auto all = double(tries); tries > 0 && scale < 1.2 * full;) {
         progress.at(1 - double(tries) / all);
-        Layout layout = packer.search(packer.footprints(scale *= step), plan, tries, progress);
-        if (layout.isWhole && layout.texels() > best.texels()) best = std::move(layout);
+        Layout layout =
+            packer.search(packer.footprints(scale * step), plan, tries, tries - std::min(some, tries), progress);
+        if (layout.isWhole) {
+            scale *= step;
+            if (layout.texels() > best.texels()) best = std::move(layout);
+        } else {
+            step = std::max(leastStep, std::sqrt(step));
+        }
     }
 }
 
@@ -365,7 +374,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
         Plan plan = packer.plainPlan();
         std::size_t tries = 8;
         const Footprints footprints = packer.footprints(settings.texelsPerUnit);
-        const Layout layout = packer.search(footprints, plan, tries, progress);
+        const Layout layout = packer.search(footprints, plan, tries, 0, progress);
         if (layout.isWhole) return packer.packingOf(layout, footprints);
         throw InputError("The charts do not fit on " + sheets +
                          " texels at this density; ask for fewer texels, larger or more sheets.");
@@ -380,7 +389,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     // It takes no longer than the charts may be expected to have taken.
     std::size_t triangles = 0;
     for (const Patch* patch : patches) triangles += patch->triangles.size();
-    const std::size_t tries = std::clamp<std::size_t>(std::min(6000 / patches.size(), triangles / 125), 8, 96);
+    const std::size_t tries = std::clamp<std::size_t>(triangles / patches.size(), 8, 96);
     searchLarger(packer, full, *best, tries, progress.span(0.4, 0.9));
     const Footprints footprints = packer.footprints(best->texelsPerUnit);
     packer.enlarge(*best, footprints, progress);

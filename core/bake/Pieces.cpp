@@ -1,5 +1,6 @@
 #include "bake/Pieces.h"
 
+#include "bake/StraightBorders.h"
 #include "base/Parallel.h"
 
 #include <algorithm>
@@ -205,6 +206,7 @@ std::vector<std::uint32_t> nearlyFlatPieces(const Neighbours& around, const Prog
         smoothBorders(around, pieceOf);
     }
     dropTeeth(around, pieceOf);
+    straightenBorders(around, pieceOf);
     return pieceOf;
 }
 

@@ -2,6 +2,7 @@
 #include "bake/Pack.h"
 #include "base/Error.h"
 #include "tests/support/Files.h"
+#include "tests/support/Plane.h"
 
 #include <cmath>
 #include <QTest>
@@ -43,11 +44,6 @@ Patch frame(double outer, double inner) {
     return patchOf(corners, triangles);
 }
 
-double distanceTo(const Vec2d& p, const Vec2d& a, const Vec2d& b) {
-    const double along = std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0);
-    return (p - a - along * (b - a)).norm();
-}
-
 // How near the triangles of two charts come to each other, 0 where they lie over each other.
 double gapBetween(const Patch& a, const Placed& atA, const Patch& b, const Placed& atB) {
     double least = 1e300;
@@ -59,7 +55,7 @@ double gapBetween(const Patch& a, const Placed& atA, const Patch& b, const Place
                 for (std::size_t k = 0; k < 3; ++k) {
                     const Vec2d c = atTo.place(to.flat[t[k]]), d = atTo.place(to.flat[t[(k + 1) % 3]]);
                     within = within && (d - c).x() * (p - c).y() - (d - c).y() * (p - c).x() >= 0;
-                    least = std::min(least, distanceTo(p, c, d));
+                    least = std::min(least, test::distanceToSegment(p, c, d));
                 }
                 if (within) least = 0;
             }

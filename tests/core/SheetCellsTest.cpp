@@ -1,6 +1,7 @@
 // What a chart takes up of a sheet, and where on a sheet there is room, against plain counting.
 #include "bake/SheetCells.h"
 #include "base/Math.h"
+#include "tests/support/Plane.h"
 
 #include <algorithm>
 #include <cmath>
@@ -36,6 +37,18 @@ double apart(const Corners& corners, const Box& box) {
     return most;
 }
 
+double distance(const Corners& corners, const Box& box) {
+    if (apart(corners, box) <= 0) return 0;
+    // One of the places that are nearest to each other is a corner.
+    double least = 1e300;
+    for (std::size_t k = 0; k < 3; ++k) {
+        least = std::min(least, box.exteriorDistance(corners[k]));
+        for (const auto corner : {Box::BottomLeft, Box::BottomRight, Box::TopLeft, Box::TopRight})
+            least = std::min(least, test::distanceToSegment(box.corner(corner), corners[k], corners[(k + 1) % 3]));
+    }
+    return least;
+}
+
 // A star with a hole in it, whose triangles go around.
 Patch star(unsigned seed) {
     std::mt19937 random(seed);
@@ -68,16 +81,16 @@ QString faultOf(const Footprint& footprint, const Patch& patch, double angle, do
     for (int y = 0; y < footprint.height; ++y)
         for (int x = 0; x < footprint.width; ++x) {
             const Vec2d low = footprint.origin + Vec2d(x, y) * cell;
-            const Box box(low - Vec2d::Constant(reach), low + Vec2d::Constant(cell + reach));
+            const Box box(low, low + Vec2d::Constant(cell));
             double least = 1e300;
             for (const Triangle& t : patch.triangles) {
                 Corners corners;
                 for (std::size_t k = 0; k < 3; ++k) corners[k] = Eigen::Rotation2Dd(angle) * patch.flat[t[k]] * scale;
-                least = std::min(least, apart(corners, box));
+                least = std::min(least, reach > 0 ? distance(corners, box) : apart(corners, box));
             }
             const bool isTaken = cells[std::size_t(y)][std::size_t(x)];
-            if (least < -rounding && !isTaken) return QString("%1, %2 is not taken").arg(x).arg(y);
-            if (least > rounding && isTaken) return QString("%1, %2 is taken").arg(x).arg(y);
+            if (least < reach - rounding && !isTaken) return QString("%1, %2 is not taken").arg(x).arg(y);
+            if (least > reach + rounding && isTaken) return QString("%1, %2 is taken").arg(x).arg(y);
         }
     for (const Vec2d& flat : patch.flat) {
         const Vec2d p = Eigen::Rotation2Dd(angle) * flat * scale - footprint.origin;
