@@ -20,7 +20,8 @@ Shape shapeOf(const Outline& outline, double scale, double reach) {
                 outline.box.min() * scale - Vec2d::Constant(reach),
                 outline.box.sizes() * scale + Vec2d::Constant(2 * reach)};
     shape.places.reserve(outline.places.size());
-    for (const Vec2d& place : outline.places) shape.places.emplace_back(place * scale - shape.origin);
+    for (const Vec2d& place : outline.places)
+        shape.places.emplace_back((place - outline.box.min()) * scale + Vec2d::Constant(reach));
     return shape;
 }
 
@@ -69,7 +70,9 @@ void coverEdge(std::vector<CellRun>& runs, const Vec2d& a, const Vec2d& b, int w
                 right = std::max(right, s.from.x() + s.slope * (y - s.from.y()));
             }
         }
-        if (left <= right) runs.push_back({row, std::max(0, int(left / cell)), std::min(width, int(right / cell) + 1)});
+        const int first = std::max(0, int(left / cell)), last = std::min(width - 1, int(right / cell));
+        // An edge at the very end of the box has nothing beyond it to cover.
+        if (left <= right && first <= last) runs.push_back({row, first, last + 1});
     }
 }
 

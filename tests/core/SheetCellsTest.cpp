@@ -139,6 +139,27 @@ private slots:
         }
     }
 
+    // At any scale, with or without padding: a dot far from the origin takes up what lies around it, and no run is
+    // empty.
+    void takesWhatLiesAroundADot() {
+        Patch dot;
+        dot.flat = {{1, 3}, {1, 3}, {1, 3}};
+        dot.triangles = {{0, 1, 2}};
+        for (const double scale : {1.0, 1e30})
+            for (const double reach : {0.0, 4.0})
+                for (const Footprint& footprint : footprintsOf(outlineOf(dot, 0.5), scale, 2, reach)) {
+                    QCOMPARE(footprint.width, reach > 0 ? 4 : 1);
+                    QCOMPARE(footprint.height, footprint.width);
+                    std::size_t taken = 0;
+                    for (const CellRun& run : footprint.runs) {
+                        QVERIFY(run.begin >= 0 && run.begin < run.end && run.end <= footprint.width);
+                        taken += std::size_t(run.end - run.begin);
+                    }
+                    // With padding a disc of 50 square texels.
+                    QVERIFY(reach > 0 ? taken >= 13 : taken == 1);
+                }
+    }
+
     // As charts that came with a mesh may be: one half folded over the other, and one that shows its back.
     void takesFoldedAndTurnedCharts() {
         Patch folded;
