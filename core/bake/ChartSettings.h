@@ -9,9 +9,9 @@ struct ChartSettings {
     double mostStretch = 1.12;  ///< L2 stretch of a chart; where it would be more, it is cut
     double mostShare = 0.2;     ///< of the surface that a chart may have: larger ones are hard to lay beside others
     double mostLength = 0.6;    ///< of a long one, as a share of the side of a square as large as the surface; likewise
-    double mostReach = 0;  ///< of any chart from end to end, in units of length: a sheet's side; 0 for no such limit
-    double leastSolid = 0.75;  ///< share of its hull that a large chart covers; likewise
-    bool alongSeams = false;   ///< where the mesh's own UVs part, new ones do
+    double mostReach = 0;     ///< of any chart from end to end, in units of length: a sheet's side; 0 for no such limit
+    double leastSolid = 0.8;  ///< share of its hull that a large chart covers; likewise
+    bool alongSeams = false;  ///< where the mesh's own UVs part, new ones do
     /// How much is seen of each triangle, from 0 to 1: cuts go where that is little. Empty for all alike.
     std::vector<float> exposure;
 };

@@ -1,10 +1,10 @@
 #include "bake/Flatten.h"
 
 #include <Eigen/SparseCholesky>
-#include <Eigen/SVD>
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <limits>
 #include <map>
 #include <numeric>
@@ -50,6 +50,19 @@ Mat2d jacobian(const FlatTriangle& flat, const Triangle& t, const std::vector<Ve
     return j;
 }
 
+// The larger first.
+Vec2d singularValues(const Mat2d& m) {
+    const double half = m.squaredNorm() / 2, product = std::abs(m.determinant());
+    const double larger = std::sqrt(half + std::sqrt(std::max(0.0, half * half - product * product)));
+    return {larger, larger > 0 ? product / larger : 0};
+}
+
+// The turn that comes nearest to a matrix that turns nothing over.
+Mat2d nearestRotation(const Mat2d& m) {
+    const Vec2d turn = Vec2d(m(0, 0) + m(1, 1), m(1, 0) - m(0, 1)).normalized();
+    return Mat2d{{turn.x(), -turn.y()}, {turn.y(), turn.x()}};
+}
+
 double flatAreaOf(const Patch& patch, const Triangle& t) {
     return cross(patch.flat[t[1]] - patch.flat[t[0]], patch.flat[t[2]] - patch.flat[t[0]]) / 2;
 }
@@ -83,22 +96,6 @@ std::array<VertexId, 2> farApart(const Patch& patch, const std::vector<std::arra
     return {first, farthestFrom(first)};
 }
 
-// Two coordinates a vertex; those of the pinned are given.
-class Unknowns {
-public:
-    Unknowns(std::size_t vertices, const std::array<VertexId, 2>& pinned) : m_number(vertices) {
-        int next = 0;
-        for (VertexId v = 0; v < vertices; ++v) m_number[v] = v == pinned[0] || v == pinned[1] ? -1 : next++;
-        m_count = 2 * next;
-    }
-    int of(VertexId v, int axis) const { return m_number[v] < 0 ? -1 : 2 * m_number[v] + axis; }
-    int count() const { return m_count; }
-
-private:
-    std::vector<int> m_number;
-    int m_count = 0;
-};
-
 // Dirichlet's energy less the area: zero only where all angles stay.
 bool keepAngles(Patch& patch, const std::vector<FlatTriangle>& flats,
                 const std::vector<std::array<VertexId, 2>>& border) {
@@ -106,41 +103,41 @@ bool keepAngles(Patch& patch, const std::vector<FlatTriangle>& flats,
     if (pinned[0] == pinned[1]) return false;
     patch.flat.assign(patch.positions.size(), Vec2d::Zero());
     patch.flat[pinned[1]] = Vec2d((patch.positions[pinned[1]] - patch.positions[pinned[0]]).norm(), 0);
-    const Unknowns unknowns(patch.positions.size(), pinned);
-    std::vector<Eigen::Triplet<double>> entries;
-    entries.reserve(18 * patch.triangles.size());
-    Eigen::VectorXd right = Eigen::VectorXd::Zero(unknowns.count());
-    const auto add = [&](VertexId a, int axisA, VertexId b, int axisB, double value) {
-        const int row = unknowns.of(a, axisA), column = unknowns.of(b, axisB);
+    // A place in the plane as one number, x + i y.
+    using Complex = std::complex<double>;
+    using Matrix = Eigen::SparseMatrix<Complex>;
+    std::vector<int> unknown(patch.positions.size());
+    int unknowns = 0;
+    for (VertexId v = 0; v < unknown.size(); ++v) unknown[v] = v == pinned[0] || v == pinned[1] ? -1 : unknowns++;
+    std::vector<Eigen::Triplet<Complex>> entries;
+    entries.reserve(9 * patch.triangles.size());
+    Eigen::VectorXcd right = Eigen::VectorXcd::Zero(unknowns);
+    const auto add = [&](VertexId a, VertexId b, const Complex& value) {
+        const int row = unknown[a], column = unknown[b];
         if (row < 0) return;
         if (column < 0)
-            right[row] -= value * patch.flat[b][axisB];
+            right[row] -= value * Complex(patch.flat[b].x(), patch.flat[b].y());
         else if (row >= column)
             entries.emplace_back(row, column, value);
     };
     for (std::size_t t = 0; t < flats.size(); ++t) {
         const Triangle& corners = patch.triangles[t];
         for (std::size_t i = 0; i < 3; ++i)
-            for (std::size_t j = 0; j < 3; ++j) {
-                const double value = flats[t].area * flats[t].gradients[i].dot(flats[t].gradients[j]);
-                for (int axis = 0; axis < 2; ++axis) add(corners[i], axis, corners[j], axis, value);
-            }
+            for (std::size_t j = 0; j < 3; ++j)
+                add(corners[i], corners[j], flats[t].area * flats[t].gradients[i].dot(flats[t].gradients[j]));
     }
-    for (const auto& [a, b] : border) {  // the area is half the sum of u_a v_b - u_b v_a along the border
-        add(a, 0, b, 1, -0.5);
-        add(b, 1, a, 0, -0.5);
-        add(b, 0, a, 1, 0.5);
-        add(a, 1, b, 0, 0.5);
+    for (const auto& [a, b] : border) {  // the area is half the sum of x_a y_b - y_a x_b along the border
+        add(a, b, Complex(0, 0.5));
+        add(b, a, Complex(0, -0.5));
     }
-    Sparse matrix(unknowns.count(), unknowns.count());
+    Matrix matrix(unknowns, unknowns);
     matrix.setFromTriplets(entries.begin(), entries.end());
-    const Eigen::SimplicialLDLT<Sparse, Eigen::Lower> solver(matrix);
+    const Eigen::SimplicialLDLT<Matrix, Eigen::Lower> solver(matrix);
     if (solver.info() != Eigen::Success) return false;
-    const Eigen::VectorXd solved = solver.solve(right);
+    const Eigen::VectorXcd solved = solver.solve(right);
     if (!solved.allFinite()) return false;
-    for (VertexId v = 0; v < patch.positions.size(); ++v)
-        for (int axis = 0; axis < 2; ++axis)
-            if (const int number = unknowns.of(v, axis); number >= 0) patch.flat[v][axis] = solved[number];
+    for (VertexId v = 0; v < unknown.size(); ++v)
+        if (unknown[v] >= 0) patch.flat[v] = Vec2d(solved[unknown[v]].real(), solved[unknown[v]].imag());
     return true;
 }
 
@@ -247,15 +244,10 @@ private:
     void addTriangle(std::size_t t, Eigen::VectorXd& right) {
         const FlatTriangle& flat = m_flats[t];
         const Triangle& corners = m_patch.triangles[t];
-        const Eigen::JacobiSVD<Mat2d> svd(jacobian(flat, corners, m_patch.flat),
-                                          Eigen::ComputeFullU | Eigen::ComputeFullV);
-        const Mat2d rotation = svd.matrixU() * svd.matrixV().transpose();
-        Vec2d weights;
-        for (int i = 0; i < 2; ++i) {
-            const double s = svd.singularValues()[i];
-            weights[i] = std::abs(s - 1) < 1e-6 ? 4.0 : (s - 1 / (s * s * s)) / (s - 1);
-        }
-        const Mat2d m = flat.area * svd.matrixU() * weights.asDiagonal() * svd.matrixU().transpose();
+        const Mat2d map = jacobian(flat, corners, m_patch.flat), rotation = nearestRotation(map);
+        // A singular value s weighs 1 + 1/s + 1/s^2 + 1/s^3: the slope of s^2 + 1/s^2 as a share of that of (s - 1)^2.
+        const Mat2d inverse = (map * rotation.transpose()).inverse(), one = Mat2d::Identity();
+        const Mat2d m = flat.area * (one + inverse * (one + inverse * (one + inverse)));
         const Mat2d wanted = m * rotation;
         for (std::size_t i = 0; i < 3; ++i) {
             const Vec2d pull = wanted * flat.gradients[i];
@@ -278,6 +270,25 @@ private:
     std::vector<Eigen::Triplet<double>> m_entries;
     Eigen::SimplicialLDLT<Sparse, Eigen::Lower> m_solver;
 };
+
+// @returns false where the stretch stays above the most there may be
+bool relax(Patch& patch, const std::vector<FlatTriangle>& flats, double goodStretch, double mostStretch) {
+    constexpr std::size_t mostSteps = 12, fewest = 3;
+    constexpr double worthIt = 0.2;  // share of what is stretched that two steps take away
+    std::vector<double> means = {stretchOf(patch).mean};
+    if (means[0] <= goodStretch) return true;
+    Relaxation relaxation(patch, flats);
+    for (std::size_t i = 1; i <= mostSteps && means.back() > goodStretch && relaxation.step(); ++i) {
+        means.push_back(stretchOf(patch).mean);
+        if (i < 2) continue;
+        const double gain = means[i - 2] - means[i], tooMuch = means[i] - mostStretch;
+        if (tooMuch <= 0 && gain < worthIt * (means[i] - 1)) break;
+        if (i >= fewest && gain / 2 * double(mostSteps - i) < tooMuch) return false;
+    }
+    if (!noneIsTurned(patch)) return false;
+    scaleToArea(patch, flats);
+    return means.back() <= mostStretch;
+}
 
 bool crosses(const Vec2d& a, const Vec2d& b, const Vec2d& c, const Vec2d& d) {
     const double abc = cross(b - a, c - a), abd = cross(b - a, d - a), cda = cross(d - c, a - c),
@@ -339,8 +350,7 @@ Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<do
             if (!(area > 0)) continue;
             sum.area += area;
             sum.flatArea += flatAreaOf(patch, t) * sizes[i] * sizes[i];
-            const Eigen::Vector2d s =
-                sizes[i] * Eigen::JacobiSVD<Mat2d>(jacobian(flatTriangle(patch, t), t, patch.flat)).singularValues();
+            const Vec2d s = sizes[i] * singularValues(jacobian(flatTriangle(patch, t), t, patch.flat));
             // How far one goes on the surface for a step in the sheet, along the directions of most and of least.
             squares += area * (1 / (s[0] * s[0]) + 1 / (s[1] * s[1])) / 2;
             longest.push_back(s[0]);
@@ -358,8 +368,7 @@ Stretch stretchOf(const Patch& patch) {
     return stretchOf({&patch}, {1});
 }
 
-bool layFlat(Patch& patch, double mostStretch) {
-    constexpr int mostSteps = 12;
+bool layFlat(Patch& patch, double goodStretch, double mostStretch) {
     const auto fail = [&] {
         patch.flat.clear();
         return false;
@@ -371,13 +380,7 @@ bool layFlat(Patch& patch, double mostStretch) {
     for (const Triangle& t : patch.triangles) flats.push_back(flatTriangle(patch, t));
     if (!keepAngles(patch, flats, border) || !noneIsTurned(patch)) return fail();
     scaleToArea(patch, flats);
-    if (stretchOf(patch).mean > mostStretch) {
-        Relaxation relaxation(patch, flats);
-        for (int i = 0; i < mostSteps && relaxation.step() && stretchOf(patch).mean > mostStretch; ++i) {
-        }
-        if (!noneIsTurned(patch)) return fail();
-        scaleToArea(patch, flats);
-    }
+    if (!relax(patch, flats, goodStretch, mostStretch)) return fail();
     if (windsAround(patch) || borderCrossesItself(patch, border)) return fail();
     return true;
 }

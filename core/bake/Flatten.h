@@ -4,6 +4,7 @@
 #include "mesh/Mesh.h"
 
 #include <array>
+#include <limits>
 #include <vector>
 
 namespace um {
@@ -32,11 +33,12 @@ Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<do
 
 /// Lays the patch flat: angles first, then what is stretched is evened out. Never turns a triangle over, and no two lie
 /// over each other.
-/// @param mostStretch  the L2 stretch that is good enough to be left as it is
+/// @param goodStretch  the L2 stretch that is good enough to be left as it is
+/// @param mostStretch  that there may be at all
 /// @returns false, with `flat` empty, if the surface does not lie flat: closed, or too strongly curved
 /// Source: Lévy, Petitjean, Ray & Maillot 2002, SIGGRAPH (least squares conformal maps, in the form of Mullen, Tong,
 /// Alliez & Desbrun 2008); Rabinovich, Poranne, Panozzo & Sorkine-Hornung 2017, TOG 36(2) (scalable locally injective
 /// mappings) for the symmetric Dirichlet energy.
-bool layFlat(Patch& patch, double mostStretch);
+bool layFlat(Patch& patch, double goodStretch, double mostStretch = std::numeric_limits<double>::infinity());
 
 }  // namespace um

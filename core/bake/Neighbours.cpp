@@ -86,4 +86,23 @@ Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triang
     return result;
 }
 
+std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
+                                                     const std::vector<std::uint32_t>& pieceOf) {
+    std::vector<std::vector<TriangleId>> groups;
+    std::vector<std::uint8_t> isSeen(pieceOf.size(), 0);
+    for (TriangleId start = 0; start < pieceOf.size(); ++start) {
+        if (isSeen[start] != 0) continue;
+        std::vector<TriangleId>& group = groups.emplace_back(1, start);
+        isSeen[start] = 1;
+        for (std::size_t i = 0; i < group.size(); ++i)
+            for (const TriangleId next : around.beyond[group[i]])
+                if (next != Neighbours::none && isSeen[next] == 0 && pieceOf[next] == pieceOf[start]) {
+                    isSeen[next] = 1;
+                    group.push_back(next);
+                }
+        std::sort(group.begin(), group.end());
+    }
+    return groups;
+}
+
 }  // namespace um

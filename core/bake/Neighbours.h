@@ -24,4 +24,8 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings);
 /// Some of the triangles by themselves, by their places in the list: one may not go to others.
 Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triangles);
 
+/// The triangles of each piece; of one that falls apart, those of each part. Ascending.
+std::vector<std::vector<TriangleId>> connectedGroups(const Neighbours& around,
+                                                     const std::vector<std::uint32_t>& pieceOf);
+
 }  // namespace um

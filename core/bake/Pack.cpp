@@ -389,7 +389,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     // It takes no longer than the charts may be expected to have taken.
     std::size_t triangles = 0;
     for (const Patch* patch : patches) triangles += patch->triangles.size();
-    const std::size_t tries = std::clamp<std::size_t>(triangles / patches.size(), 8, 96);
+    const std::size_t tries = std::clamp<std::size_t>(triangles / (2 * patches.size()), 8, 96);
     searchLarger(packer, full, *best, tries, progress.span(0.4, 0.9));
     const Footprints footprints = packer.footprints(best->texelsPerUnit);
     packer.enlarge(*best, footprints, progress);

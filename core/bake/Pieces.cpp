@@ -21,7 +21,7 @@ struct Piece {
 
 // How far a piece is from flat, as an area; ragged ones count as less flat.
 double unevenness(const Vec3d& normal, double area, double border) {
-    constexpr double raggedness = 0.002;
+    constexpr double raggedness = 0.006;
     return area - normal.norm() + raggedness * border * border;
 }
 
@@ -199,14 +199,14 @@ void dropTeeth(const Neighbours& around, std::vector<std::uint32_t>& pieceOf) {
 }  // namespace
 
 std::vector<std::uint32_t> nearlyFlatPieces(const Neighbours& around, const Progress& progress) {
-    constexpr int rounds = 4;
+    constexpr int rounds = 4, rings = 4;
     std::vector<std::uint32_t> pieceOf = joinFlat(around, progress);
     for (int round = 0; round < rounds; ++round) {
         progress.check();
         smoothBorders(around, pieceOf);
     }
     dropTeeth(around, pieceOf);
-    straightenBorders(around, pieceOf);
+    straightenBorders(around, pieceOf, rings);
     return pieceOf;
 }
 

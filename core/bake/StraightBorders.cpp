@@ -24,6 +24,11 @@ using Graph = boost::adjacency_list<
                     boost::property<boost::edge_residual_capacity_t, Capacity,
                                     boost::property<boost::edge_reverse_t, Links::edge_descriptor>>>>;
 
+double costOfCut(const Neighbours& around, TriangleId t, std::size_t k) {
+    constexpr double creaseCounts = 0.05;
+    return around.shows[t][k] * (around.isCrease[t][k] ? creaseCounts : 1);
+}
+
 constexpr std::size_t firstFree = 2;  // of the graph's vertices; before it those that stand for what stays in a piece
 
 void connect(Graph& graph, std::size_t a, std::size_t b, Capacity capacity) {
@@ -41,8 +46,7 @@ struct Band {
 };
 
 Band bandOf(const Neighbours& around, const std::vector<std::uint32_t>& pieceOf, const Pair& pieces,
-            const std::vector<TriangleId>& border) {
-    constexpr int free = 2;  // rings of triangles along the border
+            const std::vector<TriangleId>& border, int rings) {
     Band band;
     std::unordered_map<TriangleId, int> ringOf;
     const auto reach = [&](TriangleId t, int ring) {
@@ -55,31 +59,39 @@ Band bandOf(const Neighbours& around, const std::vector<std::uint32_t>& pieceOf,
     for (std::size_t i = 0; i < band.triangles.size(); ++i) {
         const TriangleId t = band.triangles[i];
         last[sideOf(t)] = t;
-        if (const int ring = ringOf[t]; ring < free)
+        if (const int ring = ringOf[t]; ring < rings)
             for (const TriangleId other : around.beyond[t])
                 if (other != Neighbours::none && pieceOf[other] == pieceOf[t]) reach(other, ring + 1);
     }
     for (const TriangleId t : band.triangles)
-        band.vertexOf[t] = ringOf[t] == free || t == last[sideOf(t)] ? sideOf(t) : band.vertices++;
+        band.vertexOf[t] = ringOf[t] == rings || t == last[sideOf(t)] ? sideOf(t) : band.vertices++;
     return band;
 }
 
 void partAnew(const Neighbours& around, const Band& band, const Pair& pieces, std::vector<std::uint32_t>& pieceOf) {
-    constexpr double creaseCounts = 0.05, finest = 1e9;
+    // Of equally short borders the one that is there stays, and flat pieces as they are: what goes over to the other
+    // side costs that share of its edges.
+    constexpr double staying = 0.05, finest = 1e9;
     double most = 0;
     for (const TriangleId t : band.triangles)
         most = std::max(most, *std::max_element(around.shows[t].begin(), around.shows[t].end()));
     if (!(most > 0)) return;
     Graph graph(band.vertices);
-    for (const TriangleId t : band.triangles)
+    for (const TriangleId t : band.triangles) {
+        const std::size_t vertex = band.vertexOf.at(t);
+        if (vertex >= firstFree) {
+            const auto& shows = around.shows[t];
+            const double cost = staying * (shows[0] + shows[1] + shows[2]);
+            connect(graph, vertex, pieceOf[t] == pieces[0] ? 0 : 1, Capacity(cost / most * finest));
+        }
         for (std::size_t k = 0; k < 3; ++k) {
             const TriangleId other = around.beyond[t][k];
             const auto found = band.vertexOf.find(other);
             if (other == Neighbours::none || other < t || found == band.vertexOf.end()) continue;
-            const double counts = around.isCrease[t][k] ? creaseCounts : 1;
-            if (const std::size_t vertex = band.vertexOf.at(t); vertex != found->second)
-                connect(graph, vertex, found->second, Capacity(counts * around.shows[t][k] / most * finest));
+            if (vertex != found->second)
+                connect(graph, vertex, found->second, Capacity(costOfCut(around, t, k) / most * finest));
         }
+    }
     boost::boykov_kolmogorov_max_flow(graph, 0, 1);
     for (const TriangleId t : band.triangles)
         if (const std::size_t vertex = band.vertexOf.at(t); vertex >= firstFree)
@@ -88,7 +100,16 @@ void partAnew(const Neighbours& around, const Band& band, const Pair& pieces, st
 
 }  // namespace
 
-void straightenBorders(const Neighbours& around, std::vector<std::uint32_t>& pieceOf) {
+double costOfBorders(const Neighbours& around, const std::vector<std::uint32_t>& pieceOf) {
+    double sum = 0;
+    for (TriangleId t = 0; t < pieceOf.size(); ++t)
+        for (std::size_t k = 0; k < 3; ++k)
+            if (const TriangleId other = around.beyond[t][k]; other != Neighbours::none && pieceOf[t] < pieceOf[other])
+                sum += costOfCut(around, t, k);
+    return sum;
+}
+
+void straightenBorders(const Neighbours& around, std::vector<std::uint32_t>& pieceOf, int rings) {
     constexpr int passes = 2;
     for (int pass = 0; pass < passes; ++pass) {
         std::map<Pair, std::vector<TriangleId>> borders;
@@ -97,7 +118,7 @@ void straightenBorders(const Neighbours& around, std::vector<std::uint32_t>& pie
                 if (other != Neighbours::none && pieceOf[other] != pieceOf[t])
                     borders[{std::min(pieceOf[t], pieceOf[other]), std::max(pieceOf[t], pieceOf[other])}].push_back(t);
         for (const auto& [pieces, border] : borders) {
-            const Band band = bandOf(around, pieceOf, pieces, border);
+            const Band band = bandOf(around, pieceOf, pieces, border, rings);
             if (band.vertices > firstFree) partAnew(around, band, pieces, pieceOf);
         }
     }

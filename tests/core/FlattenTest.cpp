@@ -135,6 +135,19 @@ private slots:
         }
     }
 
+    // A cap of 120 degrees stays stretched, whatever is done.
+    void givesUpWhatStaysStretched() {
+        Patch any = cap(2.1);
+        QVERIFY(layFlat(any, 1));
+        const double least = stretchOf(any).mean;
+        QVERIFY(least > 1.05);
+        Patch patch = cap(2.1);
+        QVERIFY(layFlat(patch, 1, 1.1 * least));
+        QVERIFY(stretchOf(patch).mean <= 1.1 * least);
+        QVERIFY(!layFlat(patch, 1, 1 + 0.8 * (least - 1)));
+        QVERIFY(patch.flat.empty());
+    }
+
     void tellsStretchAsReckonedByHand() {
         Patch patch = patchOf(test::makeSheet(4, 4));
         for (const Vec3d& p : patch.positions) patch.flat.emplace_back(2 * p.x(), -p.z());

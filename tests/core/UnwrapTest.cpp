@@ -133,16 +133,12 @@ private slots:
         const UnwrapSettings settings;
         const Unwrapped result = unwrap(mesh, settings, Progress());
         QCOMPARE(faultOf(mesh, result), QString());
-        double area = 0;
-        for (TriangleId t = 0; t < mesh.triangleCount(); ++t) area += triangleArea(mesh, t);
         std::vector<Eigen::AlignedBox2d> boxes(result.charts);
         for (TriangleId t = 0; t < result.mesh.triangleCount(); ++t)
             for (const WedgeId w : result.mesh.wedgesOf(t))
                 boxes[result.chartOf[t]].extend(result.mesh.uvs[w].cast<double>() * settings.pack.size);
-        for (const auto& box : boxes)
-            QVERIFY(box.sizes().maxCoeff() <
-                    1.05 * settings.charts.mostLength * std::sqrt(area) * result.texelsPerUnit);
-        QVERIFY2(result.fill > 0.6, qPrintable(QString::number(result.fill)));
+        for (const auto& box : boxes) QVERIFY(box.sizes().maxCoeff() < 3.5 * box.sizes().minCoeff());
+        QVERIFY2(result.fill > 0.7, qPrintable(QString::number(result.fill)));
     }
 
     // It would lie flat as it is, around a hole in which little else finds a place.

@@ -1,0 +1,50 @@
+#pragma once
+/// Charts of some of a mesh's triangles, if these lie flat.
+#include "bake/Charts.h"
+#include "bake/Neighbours.h"
+
+#include <optional>
+
+namespace um {
+
+class ChartMaker {
+public:
+    ChartMaker(const Mesh& mesh, const ChartSettings& settings);
+
+    const Mesh& mesh() const { return m_mesh; }
+    const Neighbours& around() const { return m_around; }
+
+    /// @param triangles  ascending
+    /// @param cuts  as a chart has them
+    /// @returns nothing if they do not lie flat
+    std::optional<Chart> flat(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
+
+    /// Nor if others would hardly find a place beside it.
+    /// @param hullBefore  area of the hulls in whose place it comes: it may fill its own as badly if that is no larger
+    std::optional<Chart> handy(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
+                               double hullBefore = 0) const;
+
+    /// A triangle has a place in the sheet even without an area.
+    Chart single(TriangleId triangle) const;
+
+private:
+    Patch patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
+    double areaOf(const std::vector<TriangleId>& triangles) const;
+    bool isTooLong(const Chart& chart, double area) const;
+    bool isHandy(const Chart& chart, double hullBefore) const;
+
+    const Mesh& m_mesh;
+    const ChartSettings m_settings;
+    const Neighbours m_around;
+    double m_area = 0;
+};
+
+/// The area of the convex hull of a chart that lies flat.
+double hullArea(const Chart& chart);
+
+/// An edge of a triangle, as a chart's cuts have it.
+inline std::uint64_t edgeOf(TriangleId t, std::size_t k) {
+    return 3 * std::uint64_t(t) + k;
+}
+
+}  // namespace um

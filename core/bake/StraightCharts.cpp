@@ -1,0 +1,91 @@
+#include "bake/StraightCharts.h"
+
+#include "bake/ChartPairs.h"
+#include "bake/StraightBorders.h"
+#include "base/Parallel.h"
+
+#include <algorithm>
+#include <iterator>
+#include <map>
+#include <set>
+
+namespace um {
+namespace {
+
+using Two = std::array<Chart, 2>;
+
+// Those with the longest border between them first, as far as that is seen.
+std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Chart>& charts,
+                                  const std::set<ChartPair>& tried) {
+    const std::vector<std::uint32_t> chartOf = chartOfEach(charts, around.beyond.size());
+    std::map<ChartPair, double> shared;
+    for (TriangleId t = 0; t < chartOf.size(); ++t)
+        for (std::size_t k = 0; k < 3; ++k)
+            if (const TriangleId other = around.beyond[t][k]; other != Neighbours::none && chartOf[t] < chartOf[other])
+                shared[{chartOf[t], chartOf[other]}] += around.shows[t][k];
+    std::vector<std::pair<double, ChartPair>> worth;
+    for (const auto& [pair, length] : shared)
+        if (!tried.contains(pair)) worth.emplace_back(length, pair);
+    return eachOnce(std::move(worth), charts.size());
+}
+
+// The chart of some of the triangles of two, cut where these were.
+std::optional<Chart> chartOf(const ChartMaker& maker, const std::vector<TriangleId>& triangles,
+                             const std::vector<std::uint64_t>& cuts) {
+    const auto isWithin = [&](TriangleId t) { return std::binary_search(triangles.begin(), triangles.end(), t); };
+    std::vector<std::uint64_t> own;
+    std::copy_if(cuts.begin(), cuts.end(), std::back_inserter(own), [&](std::uint64_t edge) {
+        return isWithin(TriangleId(edge / 3)) && isWithin(maker.around().beyond[edge / 3][edge % 3]);
+    });
+    return maker.handy(triangles, own);
+}
+
+// With as wide a choice as leaves both flat: where much goes over to the other side, a cut that opened it may not reach
+// its new border. Nothing if that changes little.
+std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Chart& b) {
+    constexpr int widest = 4;        // rings of triangles
+    constexpr double worthIt = 0.9;  // of the cost before
+    const std::vector<TriangleId> both = trianglesOf(a, b);
+    const std::vector<std::uint64_t> cuts = cutsOf(a, b);
+    const Neighbours around = among(maker.around(), both);
+    std::vector<std::uint32_t> before;
+    for (const TriangleId t : both) before.push_back(std::binary_search(b.triangles.begin(), b.triangles.end(), t));
+    for (int rings = widest; rings > 0; rings /= 2) {
+        std::vector<std::uint32_t> half = before;
+        straightenBorders(around, half, rings);
+        if (costOfBorders(around, half) > worthIt * costOfBorders(around, before)) break;
+        std::vector<std::vector<TriangleId>> parts = connectedGroups(around, half);
+        if (parts.size() != 2) continue;
+        for (std::vector<TriangleId>& part : parts)
+            for (TriangleId& place : part) place = both[place];
+        auto first = chartOf(maker, parts[0], cuts);
+        if (!first) continue;
+        if (auto second = chartOf(maker, parts[1], cuts)) return Two{std::move(*first), std::move(*second)};
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+void straightenCharts(const ChartMaker& maker, std::vector<Chart>& charts, const Progress& progress) {
+    std::set<ChartPair> tried;
+    for (;;) {
+        const std::vector<ChartPair> pairs = pairsToTry(maker.around(), charts, tried);
+        if (pairs.empty()) break;
+        std::vector<std::optional<Two>> results(pairs.size());
+        parallelFor(
+            pairs.size(),
+            [&](std::size_t i) {
+                progress.check();
+                results[i] = partedAnew(maker, charts[pairs[i][0]], charts[pairs[i][1]]);
+            },
+            1);
+        for (std::size_t i = 0; i < pairs.size(); ++i) {
+            tried.insert(pairs[i]);
+            if (!results[i]) continue;
+            for (std::size_t k = 0; k < 2; ++k) charts[pairs[i][k]] = std::move((*results[i])[k]);
+        }
+    }
+}
+
+}  // namespace um
