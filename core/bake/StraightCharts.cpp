@@ -29,12 +29,11 @@ std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Ch
     return eachOnce(std::move(worth), charts.size());
 }
 
-// The chart of some of the triangles of two, cut where these were.
-std::optional<Chart> chartOf(const ChartMaker& maker, const std::vector<TriangleId>& triangles,
-                             const std::vector<std::uint64_t>& cuts) {
+// The chart of some of the triangles of it and of another, cut where it was: what comes over needs no cut.
+std::optional<Chart> changed(const ChartMaker& maker, const Chart& chart, const std::vector<TriangleId>& triangles) {
     const auto isWithin = [&](TriangleId t) { return std::binary_search(triangles.begin(), triangles.end(), t); };
     std::vector<std::uint64_t> own;
-    std::copy_if(cuts.begin(), cuts.end(), std::back_inserter(own), [&](std::uint64_t edge) {
+    std::copy_if(chart.cuts.begin(), chart.cuts.end(), std::back_inserter(own), [&](std::uint64_t edge) {
         return isWithin(TriangleId(edge / 3)) && isWithin(maker.around().beyond[edge / 3][edge % 3]);
     });
     return maker.handy(triangles, own);
@@ -46,7 +45,6 @@ std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Cha
     constexpr int widest = 4;        // rings of triangles
     constexpr double worthIt = 0.9;  // of the cost before
     const std::vector<TriangleId> both = trianglesOf(a, b);
-    const std::vector<std::uint64_t> cuts = cutsOf(a, b);
     const Neighbours around = among(maker.around(), both);
     std::vector<std::uint32_t> before;
     for (const TriangleId t : both) before.push_back(std::binary_search(b.triangles.begin(), b.triangles.end(), t));
@@ -58,9 +56,10 @@ std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Cha
         if (parts.size() != 2) continue;
         for (std::vector<TriangleId>& part : parts)
             for (TriangleId& place : part) place = both[place];
-        auto first = chartOf(maker, parts[0], cuts);
+        if (half[0] == 1) std::swap(parts[0], parts[1]);
+        auto first = changed(maker, a, parts[0]);
         if (!first) continue;
-        if (auto second = chartOf(maker, parts[1], cuts)) return Two{std::move(*first), std::move(*second)};
+        if (auto second = changed(maker, b, parts[1])) return Two{std::move(*first), std::move(*second)};
     }
     return std::nullopt;
 }
