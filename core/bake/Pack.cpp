@@ -219,6 +219,12 @@ public:
         }
         std::stable_sort(order.begin(), order.end(),
                          [&](std::size_t a, std::size_t b) { return m_charts.areas[a] > m_charts.areas[b]; });
+        parallelFor(
+            order.size(),
+            [&](std::size_t i) {
+                for (std::size_t size = layout.places[i].size + 1; size < Sizes::count; ++size) footprints.of(i, size);
+            },
+            1);
         for (const std::size_t i : order) {
             progress.check();
             Place& place = layout.places[i];
@@ -321,7 +327,7 @@ private:
 // As large as they fit in plain order, from what usually does: two scales at a time, outwards until one does and one
 // does not, then between them. Nothing if hardly a texel is left for them.
 std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, const Progress& progress) {
-    constexpr double usual = 0.84, step = 1.04, precision = 1.01;
+    constexpr double usual = 0.87, step = 1.04, precision = 1.01;
     const Plan plan = packer.plainPlan();
     std::optional<Layout> best;
     double scale = usual * full, tooLarge = std::numeric_limits<double>::infinity();
