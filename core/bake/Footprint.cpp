@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <numeric>
 #include <span>
 
 namespace um {
@@ -76,6 +77,19 @@ void coverEdge(std::vector<CellRun>& runs, const Vec2d& a, const Vec2d& b, int w
     }
 }
 
+// Row by row, and in each as `isBefore` says: much sooner than sorting them all, for in a row there are few.
+template <class Item, class IsBefore>
+std::vector<Item> sortedByRow(const std::vector<Item>& items, int height, const IsBefore& isBefore) {
+    std::vector<std::size_t> ends(std::size_t(height) + 1, 0);
+    for (const Item& item : items) ++ends[std::size_t(item.row) + 1];
+    std::partial_sum(ends.begin(), ends.end(), ends.begin());
+    std::vector<Item> sorted(items.size());
+    for (const Item& item : items) sorted[ends[std::size_t(item.row)]++] = item;
+    for (std::size_t row = 0, begin = 0; row < std::size_t(height); begin = ends[row++])
+        std::sort(sorted.begin() + std::ptrdiff_t(begin), sorted.begin() + std::ptrdiff_t(ends[row]), isBefore);
+    return sorted;
+}
+
 // All cells with their middles within: going along a row, each rim changes by how many triangles one is covered.
 void coverInside(std::vector<CellRun>& runs, const Outline& outline, const Shape& shape, int width, int height,
                  int cell) {
@@ -94,9 +108,8 @@ void coverInside(std::vector<CellRun>& runs, const Outline& outline, const Shape
             crossings.push_back({row, std::clamp(int(std::ceil(x / cell - 0.5)), 0, width), layers});
         }
     }
-    std::sort(crossings.begin(), crossings.end(), [](const Crossing& a, const Crossing& b) {
-        return std::pair(a.row, a.column) < std::pair(b.row, b.column);
-    });
+    crossings =
+        sortedByRow(crossings, height, [](const Crossing& a, const Crossing& b) { return a.column < b.column; });
     int layers = 0;
     for (std::size_t i = 0; i + 1 < crossings.size(); ++i) {
         const Crossing &here = crossings[i], &next = crossings[i + 1];
@@ -107,11 +120,10 @@ void coverInside(std::vector<CellRun>& runs, const Outline& outline, const Shape
 }
 
 // Row by row; those that meet become one.
-std::vector<CellRun> joined(std::vector<CellRun> runs) {
-    std::sort(runs.begin(), runs.end(),
-              [](const CellRun& a, const CellRun& b) { return std::pair(a.row, a.begin) < std::pair(b.row, b.begin); });
+std::vector<CellRun> joined(const std::vector<CellRun>& runs, int height) {
     std::vector<CellRun> result;
-    for (const CellRun& run : runs)
+    for (const CellRun& run :
+         sortedByRow(runs, height, [](const CellRun&a, const CellRun&b) { return a.begin < b.begin; }))
         if (!result.empty() && result.back().row == run.row && result.back().end >= run.begin)
             result.back().end = std::max(result.back().end, run.end);
         else
@@ -120,14 +132,13 @@ std::vector<CellRun> joined(std::vector<CellRun> runs) {
 }
 
 // What two rows have in common.
-std::vector<CellRun> inBoth(std::span<const CellRun> a, std::span<const CellRun> b) {
-    std::vector<CellRun> result;
+void findInBoth(std::vector<CellRun>& result, std::span<const CellRun> a, std::span<const CellRun> b) {
+    result.clear();
     for (std::size_t i = 0, k = 0; i < a.size() && k < b.size();) {
         const int begin = std::max(a[i].begin, b[k].begin), end = std::min(a[i].end, b[k].end);
         if (begin < end) result.push_back({a[i].row, begin, end});
         ++(a[i].end < b[k].end ? i : k);
     }
-    return result;
 }
 
 // A block is covered wherever the chart is put if the cells of that block and of one less to the left and below are.
@@ -141,11 +152,14 @@ std::vector<CellRun> blocksOf(const std::vector<CellRun>& runs, int height) {
         const std::size_t first = firstOf[std::size_t(y)];
         return std::span(runs).subspan(first, firstOf[std::size_t(y) + 1] - first);
     };
-    std::vector<CellRun> blocks;
+    std::vector<CellRun> blocks, all, fewer;
     for (int by = 1; by < height / side; ++by) {
         const auto first = row((by - 1) * side + 1);
-        std::vector<CellRun> all(first.begin(), first.end());
-        for (int y = (by - 1) * side + 2; y < (by + 1) * side && !all.empty(); ++y) all = inBoth(all, row(y));
+        all.assign(first.begin(), first.end());
+        for (int y = (by - 1) * side + 2; y < (by + 1) * side && !all.empty(); ++y) {
+            findInBoth(fewer, all, row(y));
+            all.swap(fewer);
+        }
         for (const CellRun& run : all)
             if (const int begin = (run.begin + 2) / side + 1, end = run.end / side; begin < end)
                 blocks.push_back({by, begin, end});
@@ -194,7 +208,7 @@ std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int 
         coverInside(runs, outline, shape, width, height, cell);
         for (const Outline::Rim& rim : outline.rims)
             coverEdge(runs, shape.places[rim.from], shape.places[rim.to], width, height, cell, reach);
-        runs = joined(std::move(runs));
+        runs = joined(runs, height);
         std::vector<CellRun> half;  // turned on by two quarters
         for (auto run = runs.rbegin(); run != runs.rend(); ++run)
             half.push_back({height - 1 - run->row, width - run->end, width - run->begin});

@@ -327,7 +327,7 @@ private:
 // As large as they fit in plain order, from what usually does: two scales at a time, outwards until one does and one
 // does not, then between them. Nothing if hardly a texel is left for them.
 std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, const Progress& progress) {
-    constexpr double usual = 0.87, step = 1.04, precision = 1.01;
+    constexpr double usual = 0.87, step = 1.04, precision = 1.015;
     const Plan plan = packer.plainPlan();
     std::optional<Layout> best;
     double scale = usual * full, tooLarge = std::numeric_limits<double>::infinity();

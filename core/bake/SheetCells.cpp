@@ -70,14 +70,14 @@ void CellGrid::update(int firstRow, int endRow, int firstWord, int endWord) {
     for (int y = firstRow; y < endRow; ++y)
         for (int level = 1; level < m_levels; ++level) {
             const Word* half = rowAt(level - 1, y);
-            Word* row = rowAt(level, y);
-            const int step = 1 << (level - 1);
-            // Runs that begin farther left reach into what changed.
+            Word* __restrict row = rowAt(level, y);
+            const int step = 1 << (level - 1), words = step / wordBits, shift = step % wordBits;
+            // Runs that begin farther left reach into what changed; there is nothing beyond the row.
             const int from = std::max(0, firstWord - (2 * step + wordBits - 1) / wordBits);
-            for (int w = from; w < endWord; ++w) {
-                const bool isBeyond = w * wordBits + step >= m_words * wordBits;
-                row[w] = half[w] | (isBeyond ? 0 : wordFrom(half, w * wordBits + step));
-            }
+            const int within = std::clamp(m_words - words, from, endWord);
+            for (int w = from; w < within; ++w)
+                row[w] = half[w] | half[w + words] >> shift | half[w + words + 1] << 1 << (wordBits - 1 - shift);
+            std::copy(half + within, half + endWord, row + within);
         }
 }
 
@@ -114,6 +114,7 @@ std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int
         Word fits;  // whether it may, from each cell of the word on
     };
     std::vector<Start> starts;
+    starts.reserve(std::size_t(m_cells.words()));
     for (int row = 0; row * side <= lastY; ++row) {
         for (int w = 0; w < m_blocks.words(); ++w)
             blocked[std::size_t(w)] = ~firstBits(lastX / side + 1 - w * wordBits);
