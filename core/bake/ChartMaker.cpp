@@ -118,11 +118,11 @@ bool ChartMaker::isTooLong(const Chart& chart, double area) const {
 // Whether others find a place beside it.
 bool ChartMaker::isHandy(const Chart& chart, double hullBefore) const {
     constexpr double smallShare = 0.002, asGoodAsABox = 0.92;
-    const double area = areaOf(chart.triangles), hull = hullArea(chart);
+    const double area = areaOf(chart.triangles);
     if (m_settings.mostReach > 0 && lengthOf(chart.patch) > m_settings.mostReach) return false;
     if (area < smallShare * m_area) return true;
     if (isTooLong(chart, area)) return false;
-    const double flatArea = stretchOf(chart.patch).flatArea;
+    const double flatArea = stretchOf(chart.patch).flatArea, hull = hullArea(chart);
     if (area > m_settings.mostShare * m_area) return flatArea >= asGoodAsABox * hull;
     return flatArea >= m_settings.leastSolid * hull || hull <= hullBefore;
 }

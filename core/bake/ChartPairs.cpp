@@ -33,10 +33,4 @@ std::vector<TriangleId> trianglesOf(const Chart& a, const Chart& b) {
     return both;
 }
 
-std::vector<std::uint64_t> cutsOf(const Chart& a, const Chart& b) {
-    std::vector<std::uint64_t> cuts;
-    std::merge(a.cuts.begin(), a.cuts.end(), b.cuts.begin(), b.cuts.end(), std::back_inserter(cuts));
-    return cuts;
-}
-
 }  // namespace um

@@ -19,7 +19,4 @@ std::vector<ChartPair> eachOnce(std::vector<std::pair<double, ChartPair>> worth,
 /// The triangles of both, ascending.
 std::vector<TriangleId> trianglesOf(const Chart& a, const Chart& b);
 
-/// The cuts within both, ascending.
-std::vector<std::uint64_t> cutsOf(const Chart& a, const Chart& b);
-
 }  // namespace um

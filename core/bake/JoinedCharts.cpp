@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
 #include <numeric>
 #include <set>
@@ -97,7 +98,8 @@ std::vector<std::uint64_t> allButTheLongestRun(const ChartMaker& maker, const Ch
 std::optional<Chart> joined(const ChartMaker& maker, const Chart& a, const Chart& b) {
     constexpr double hardlyStretched = 1.01;
     const std::vector<TriangleId> both = trianglesOf(a, b);
-    std::vector<std::uint64_t> cuts = cutsOf(a, b);
+    std::vector<std::uint64_t> cuts;
+    std::merge(a.cuts.begin(), a.cuts.end(), b.cuts.begin(), b.cuts.end(), std::back_inserter(cuts));
     const double hullBefore = hullArea(a) + hullArea(b);
     auto whole = maker.handy(both, cuts, hullBefore);
     const double stretch = whole ? stretchOf(whole->patch).mean : 0;

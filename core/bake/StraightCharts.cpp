@@ -14,9 +14,9 @@ namespace {
 
 using Two = std::array<Chart, 2>;
 
-// Those with the longest border between them first, as far as that is seen.
-std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Chart>& charts,
-                                  const std::set<ChartPair>& tried) {
+// By the border between them, as far as that is seen.
+std::vector<std::pair<double, ChartPair>> pairsToTry(const Neighbours& around, const std::vector<Chart>& charts,
+                                                     const std::set<ChartPair>& tried) {
     const std::vector<std::uint32_t> chartOf = chartOfEach(charts, around.beyond.size());
     std::map<ChartPair, double> shared;
     for (TriangleId t = 0; t < chartOf.size(); ++t)
@@ -26,7 +26,7 @@ std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Ch
     std::vector<std::pair<double, ChartPair>> worth;
     for (const auto& [pair, length] : shared)
         if (!tried.contains(pair)) worth.emplace_back(length, pair);
-    return eachOnce(std::move(worth), charts.size());
+    return worth;
 }
 
 // The chart of some of the triangles of it and of another, cut where it was: what comes over needs no cut.
@@ -69,8 +69,10 @@ std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Cha
 void straightenCharts(const ChartMaker& maker, std::vector<Chart>& charts, const Progress& progress) {
     std::set<ChartPair> tried;
     for (;;) {
-        const std::vector<ChartPair> pairs = pairsToTry(maker.around(), charts, tried);
-        if (pairs.empty()) break;
+        auto worth = pairsToTry(maker.around(), charts, tried);
+        if (worth.empty()) break;
+        progress.at(double(tried.size()) / double(tried.size() + worth.size()));
+        const std::vector<ChartPair> pairs = eachOnce(std::move(worth), charts.size());
         std::vector<std::optional<Two>> results(pairs.size());
         parallelFor(
             pairs.size(),

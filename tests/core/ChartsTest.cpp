@@ -13,17 +13,11 @@ using namespace um;
 
 namespace {
 
-Vec3d middle(const Mesh& mesh, TriangleId t) {
-    Vec3d sum = Vec3d::Zero();
-    for (const VertexId v : mesh.triangles[t]) sum += mesh.positions[v].cast<double>();
-    return sum / 3;
-}
-
 template <typename IsIn>
 std::vector<TriangleId> those(const Mesh& mesh, const IsIn& isIn) {
     std::vector<TriangleId> result;
     for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
-        if (isIn(middle(mesh, t))) result.push_back(t);
+        if (isIn(test::middle(mesh, t))) result.push_back(t);
     return result;
 }
 
@@ -41,24 +35,6 @@ std::vector<std::uint64_t> cutsWhere(const ChartMaker& maker, const std::vector<
                 cuts.push_back(edgeOf(t, k));
         }
     return cuts;
-}
-
-// A sheet rolled up to a tube around the x axis, closed.
-Mesh tube(std::size_t around, std::size_t along, double length) {
-    Mesh mesh = test::makeSheet(along, around - 1, length, 1);
-    const auto rows = VertexId(around), columns = VertexId(along + 1);
-    for (VertexId v = 0; v < mesh.positions.size(); ++v) {
-        const double angle = 2 * pi * double(v / columns) / double(rows);
-        mesh.positions[v] = Vec3f(mesh.positions[v].x(), float(std::cos(angle)), float(std::sin(angle)));
-    }
-    for (VertexId i = 0; i + 1 < columns; ++i) {
-        const VertexId a = (rows - 1) * columns + i, b = a + 1, c = i, d = i + 1;
-        mesh.triangles.push_back({a, c, d});
-        mesh.triangles.push_back({a, d, b});
-    }
-    mesh.sections.clear();
-    ensureSections(mesh, "tube");
-    return mesh;
 }
 
 double borderCost(const ChartMaker& maker, const std::vector<Chart>& charts) {
@@ -83,24 +59,14 @@ class ChartsTest : public QObject {
     Q_OBJECT
 
 private slots:
-    void tubeIsATube() {
-        const Mesh mesh = tube(24, 10, 4);
-        const ChartMaker maker(mesh, {});
-        QCOMPARE(mesh.triangleCount(), std::size_t(480));
-        int open = 0;
-        for (const auto& beyond : maker.around().beyond)
-            open += int(std::count(beyond.begin(), beyond.end(), Neighbours::none));
-        QCOMPARE(open, 48);  // the edges at its two ends
-    }
-
     // The one triangle that is missing in a tube that is cut open lies at the cut: with all its edges joined it would
     // close the tube again.
     void takesInATriangleAtACut() {
-        const Mesh mesh = tube(24, 10, 4);
+        const Mesh mesh = test::makeTube(24, 10, 4);
         const ChartMaker maker(mesh, {});
-        const auto isSeam = [](const Vec3f& p) { return p.y() > 0.999F; };
+        const auto isSeam = [](const Vec3f& p) { return p.x() > 0.999F; };
         int taken = 0;
-        for (const TriangleId alone : those(mesh, [](const Vec3d& p) { return p.y() > 0.98; })) {
+        for (const TriangleId alone : those(mesh, [](const Vec3d& p) { return p.x() > 0.98; })) {
             std::vector<TriangleId> others(mesh.triangleCount());
             std::iota(others.begin(), others.end(), 0u);
             others.erase(others.begin() + alone);
@@ -135,7 +101,7 @@ private slots:
 
     // Two tubes in a row, each cut open on another side. Their cuts reach the straight border, and end there.
     void partsTubesThatAreCutOpen() {
-        const Mesh mesh = tube(24, 20, 8);
+        const Mesh mesh = test::makeTube(24, 20, 8);
         const ChartMaker maker(mesh, {});
         std::mt19937 random(2);
         std::vector<double> ends(24);
@@ -143,14 +109,14 @@ private slots:
         ends[0] = ends[23] = 4.4;  // where the one is cut, and the other
         ends[11] = ends[12] = 3.6;
         const auto isLeft = [&](const Vec3d& p) {
-            const double turn = std::atan2(p.z(), p.y()) / (2 * pi) * 24;
-            return p.x() < ends[std::size_t(turn + 24) % 24];
+            const double turn = std::atan2(p.z(), p.x()) / (2 * pi) * 24;
+            return p.y() < ends[std::size_t(turn + 24) % 24];
         };
         const std::vector<TriangleId> left = those(mesh, isLeft);
         const std::vector<TriangleId> right = those(mesh, [&](const Vec3d& p) { return !isLeft(p); });
         std::vector<Chart> charts = {
-            maker.flat(left, cutsWhere(maker, left, [](const Vec3f& p) { return p.y() > 0.999F; })).value(),
-            maker.flat(right, cutsWhere(maker, right, [](const Vec3f& p) { return p.y() < -0.999F; })).value()};
+            maker.flat(left, cutsWhere(maker, left, [](const Vec3f& p) { return p.x() > 0.999F; })).value(),
+            maker.flat(right, cutsWhere(maker, right, [](const Vec3f& p) { return p.x() < -0.999F; })).value()};
         const double before = borderCost(maker, charts);
         straightenCharts(maker, charts, Progress());
         QVERIFY(areSound(mesh, charts));
@@ -171,12 +137,31 @@ private slots:
         for (const Chart& chart : charts) QVERIFY(stretchOf(chart.patch).worst < 1 + 1e-5);
     }
 
+    // A strip is cut where it is longer than told, unless it is wide for its length.
+    void isLongOnlyWhereItIsWide() {
+        for (const double length : {3.0, 12.0, 30.0, 60.0, 150.0}) {
+            const Mesh mesh = test::makeTube(16, std::size_t(length) * 2, length);
+            double area = 0;
+            for (TriangleId t = 0; t < mesh.triangleCount(); ++t) area += triangleArea(mesh, t);
+            const ChartSettings settings;
+            for (const Chart& chart : cutIntoCharts(mesh, settings, Progress())) {
+                double longest = 0, own = 0;
+                for (const Vec2d& a : chart.patch.flat)
+                    for (const Vec2d& b : chart.patch.flat) longest = std::max(longest, (a - b).norm());
+                for (const TriangleId t : chart.triangles) own += triangleArea(mesh, t);
+                QVERIFY2(longest <= settings.mostLength * std::sqrt(area) || longest <= std::sqrt(3 * own) * (1 + 1e-6),
+                         qPrintable(QString("%1: %2 of %3").arg(length).arg(longest).arg(own)));
+            }
+        }
+    }
+
     // However it is shaped: a sheet has a side.
     void reachesNoFartherThanAsked() {
         for (const double reach : {0.6, 1.1, 1.7}) {
             ChartSettings settings;
             settings.mostReach = reach;
-            for (const Mesh& mesh : {test::makeSheet(20, 20, 2, 1), test::makeSphere(1, 12), tube(24, 20, 8)}) {
+            for (const Mesh& mesh :
+                 {test::makeSheet(20, 20, 2, 1), test::makeSphere(1, 12), test::makeTube(24, 20, 8)}) {
                 const std::vector<Chart> charts = cutIntoCharts(mesh, settings, Progress());
                 QVERIFY(areSound(mesh, charts));
                 for (const Chart& chart : charts)
@@ -193,7 +178,7 @@ private slots:
         const auto isLittle = [](const Vec3d& p) { return p.x() > 1 && p.x() < 1.5 && p.z() > 1 && p.z() < 1.5; };
         std::vector<Triangle> kept;
         for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
-            if (const Vec3d p = middle(mesh, t); p.x() < 1 || p.z() < 1 || isLittle(p))
+            if (const Vec3d p = test::middle(mesh, t); p.x() < 1 || p.z() < 1 || isLittle(p))
                 kept.push_back(mesh.triangles[t]);
         mesh.triangles = kept;
         mesh.sections.clear();
@@ -225,7 +210,7 @@ private slots:
         const Neighbours around = findNeighbours(mesh, {});
         std::vector<std::uint32_t> pieceOf;
         for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
-            pieceOf.push_back(middle(mesh, t).x() > 2 && middle(mesh, t).x() < 4 ? 7 : 3);
+            pieceOf.push_back(test::middle(mesh, t).x() > 2 && test::middle(mesh, t).x() < 4 ? 7 : 3);
         const auto groups = connectedGroups(around, pieceOf);
         QCOMPARE(groups.size(), std::size_t(3));  // one of the pieces lies on both sides of the other
         for (const auto& group : groups) {

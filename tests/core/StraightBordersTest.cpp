@@ -14,12 +14,6 @@ using Pieces = std::vector<std::uint32_t>;
 
 constexpr int rings = 2;
 
-Vec3d middle(const Mesh& mesh, TriangleId t) {
-    Vec3d sum = Vec3d::Zero();
-    for (const VertexId v : mesh.triangles[t]) sum += mesh.positions[v].cast<double>();
-    return sum / 3;
-}
-
 // How long the borders are, where creases count as told.
 double borderLength(const Neighbours& around, const Pieces& pieceOf, double creaseCounts = 1) {
     double length = 0;
@@ -33,7 +27,8 @@ double borderLength(const Neighbours& around, const Pieces& pieceOf, double crea
 template <typename Piece>
 Pieces piecesBy(const Mesh& mesh, const Piece& piece) {
     Pieces pieceOf;
-    for (TriangleId t = 0; t < mesh.triangleCount(); ++t) pieceOf.push_back(std::uint32_t(piece(middle(mesh, t))));
+    for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
+        pieceOf.push_back(std::uint32_t(piece(test::middle(mesh, t))));
     return pieceOf;
 }
 
@@ -161,7 +156,7 @@ private slots:
         const Mesh sheet = test::makeSheet(20, 20);
         ChartSettings settings;
         for (TriangleId t = 0; t < sheet.triangleCount(); ++t)
-            settings.exposure.push_back(middle(sheet, t).x() < 0.55 ? 0.0F : 1.0F);
+            settings.exposure.push_back(test::middle(sheet, t).x() < 0.55 ? 0.0F : 1.0F);
         Pieces pieceOf = piecesBy(sheet, [](const Vec3d& p) { return p.x() > 0.6; });
         straightenBorders(findNeighbours(sheet, settings), pieceOf, rings);
         QCOMPARE(pieceOf, piecesBy(sheet, [](const Vec3d& p) { return p.x() > 0.5; }));

@@ -25,27 +25,6 @@ double flatArea(const Mesh& mesh, TriangleId t) {
     return (ab.x() * ac.y() - ab.y() * ac.x()) / 2;
 }
 
-// A tube of radius 1 open at both ends, of one piece.
-Mesh tube(std::size_t around, std::size_t along, double length = 3) {
-    Mesh mesh;
-    for (std::size_t j = 0; j <= along; ++j)
-        for (std::size_t i = 0; i < around; ++i) {
-            const double angle = 2 * pi * double(i) / double(around);
-            mesh.positions.emplace_back(float(std::cos(angle)), float(double(j) * length / double(along)),
-                                        float(std::sin(angle)));
-        }
-    for (std::size_t j = 0; j < along; ++j)
-        for (std::size_t i = 0; i < around; ++i) {
-            const auto at = [&](std::size_t column, std::size_t row) {
-                return VertexId(row * around + column % around);
-            };
-            mesh.triangles.push_back({at(i, j), at(i, j + 1), at(i + 1, j)});
-            mesh.triangles.push_back({at(i + 1, j), at(i, j + 1), at(i + 1, j + 1)});
-        }
-    ensureSections(mesh, "tube");
-    return mesh;
-}
-
 // A cone without its base.
 Mesh cone(std::size_t around, double height) {
     Mesh mesh;
@@ -110,7 +89,7 @@ private slots:
     }
 
     void opensATubeAlongOneLine() {
-        const Mesh mesh = tube(24, 10);
+        const Mesh mesh = test::makeTube(24, 10);
         const Unwrapped result = unwrapped(mesh);
         QCOMPARE(result.charts, std::size_t(1));
         QVERIFY2(result.stretch.mean < 1.0001, qPrintable(QString::number(result.stretch.mean, 'g', 9)));
@@ -121,7 +100,7 @@ private slots:
     void piecesOfATubeHaveStraightBorders() {
         constexpr std::size_t around = 24, along = 10;
         const std::vector<std::uint32_t> pieceOf =
-            nearlyFlatPieces(findNeighbours(tube(around, along), {}), Progress());
+            nearlyFlatPieces(findNeighbours(test::makeTube(around, along), {}), Progress());
         for (std::size_t t = 0; t < pieceOf.size(); ++t) QCOMPARE(pieceOf[t], pieceOf[t % (2 * around)]);
         const std::set<std::uint32_t> pieces(pieceOf.begin(), pieceOf.end());
         QVERIFY(pieces.size() >= 3 && pieces.size() <= 8);  // each a bend of at most 110 degrees
@@ -129,7 +108,7 @@ private slots:
 
     // Ten times as long as wide, it would open to a strip that leaves most of a square sheet empty.
     void cutsWhatIsTooLongForASheet() {
-        const Mesh mesh = tube(16, 60, 60);
+        const Mesh mesh = test::makeTube(16, 60, 60);
         const UnwrapSettings settings;
         const Unwrapped result = unwrap(mesh, settings, Progress());
         QCOMPARE(faultOf(mesh, result), QString());
@@ -143,7 +122,7 @@ private slots:
 
     // It would lie flat as it is, around a hole in which little else finds a place.
     void cutsARingInArcs() {
-        Mesh ring = tube(64, 1, 0.2);
+        Mesh ring = test::makeTube(64, 1, 0.2);
         for (Vec3f& p : ring.positions) p = Vec3f((1 - p.y()) * p.x(), 0, (1 - p.y()) * p.z());
         const Unwrapped result = unwrapped(ring);
         QVERIFY2(result.charts >= 3 && result.charts <= 16, qPrintable(QString::number(result.charts)));
@@ -153,7 +132,7 @@ private slots:
 
     void cutsWhereItIsHardlySeen() {
         // Of the tube only the side to +x is seen: it opens on the other one.
-        const Mesh mesh = tube(24, 10);
+        const Mesh mesh = test::makeTube(24, 10);
         UnwrapSettings settings;
         for (const float side : {1.0f, -1.0f}) {
             settings.charts.exposure.clear();

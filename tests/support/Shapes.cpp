@@ -100,6 +100,32 @@ Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows) 
     return mesh;
 }
 
+Mesh makeTube(std::size_t around, std::size_t along, double length) {
+    Mesh mesh;
+    for (std::size_t j = 0; j <= along; ++j)
+        for (std::size_t i = 0; i < around; ++i) {
+            const double angle = 2 * pi * double(i) / double(around);
+            mesh.positions.emplace_back(float(std::cos(angle)), float(double(j) * length / double(along)),
+                                        float(std::sin(angle)));
+        }
+    for (std::size_t j = 0; j < along; ++j)
+        for (std::size_t i = 0; i < around; ++i) {
+            const auto at = [&](std::size_t column, std::size_t row) {
+                return VertexId(row * around + column % around);
+            };
+            mesh.triangles.push_back({at(i, j), at(i, j + 1), at(i + 1, j)});
+            mesh.triangles.push_back({at(i + 1, j), at(i, j + 1), at(i + 1, j + 1)});
+        }
+    ensureSections(mesh, "tube");
+    return mesh;
+}
+
+Vec3d middle(const Mesh& mesh, TriangleId t) {
+    Vec3d sum = Vec3d::Zero();
+    for (const VertexId v : mesh.triangles[t]) sum += mesh.positions[v].cast<double>();
+    return sum / 3;
+}
+
 Mesh makeTetrahedron() {
     Mesh mesh;
     mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}};

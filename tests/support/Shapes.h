@@ -19,7 +19,14 @@ Mesh makeSphere(double radius, std::size_t n);
 /// A closed ring around the y axis.
 Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows);
 
+/// A tube of radius 1 around the y axis, open at both ends, of one piece; from y = 0 on. Its first column of vertices
+/// is at x = 1.
+Mesh makeTube(std::size_t around, std::size_t along, double length = 3);
+
 Mesh makeTetrahedron();
+
+/// The middle of a triangle.
+Vec3d middle(const Mesh& mesh, TriangleId t);
 
 /// Adds UVs that go once round a seam: two wedges wherever `splits` says so. The sheet's own x, z become u, v on one
 /// side and u + 10 on the other side of x = width / 2.
