@@ -1,8 +1,8 @@
 // umesh-bench: how fast and how close the program is, as ratios to yardsticks that run in the same process.
-#include "bake/Bake.h"
 #include "base/Error.h"
 #include "base/Units.h"
-#include "bench/PlainRays.h"
+#include "bench/Baking.h"
+#include "bench/Clock.h"
 #include "bench/Textbook.h"
 #include "chain/Chain.h"
 #include "demo/CoralHead.h"
@@ -17,33 +17,13 @@
 #include <sys/wait.h>
 #include <unistd.h>
 #include <algorithm>
-#include <chrono>
 #include <CLI/CLI.hpp>
 #include <cstdio>
 #include <filesystem>
-#include <functional>
-#include <numeric>
 #include <random>
 
 namespace um::bench {
 namespace {
-
-double secondsOf(const std::function<void()>& work) {
-    const auto begin = std::chrono::steady_clock::now();
-    work();
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-}
-
-double median(std::vector<double> values) {
-    std::sort(values.begin(), values.end());
-    return values[values.size() / 2];
-}
-
-double medianSeconds(int runs, const std::function<void()>& work) {
-    std::vector<double> seconds;
-    for (int i = 0; i < runs; ++i) seconds.push_back(secondsOf(work));
-    return median(seconds);
-}
 
 // The yardstick of time: std::sort of three random 64-bit keys for each triangle.
 double sortSeconds(int runs, std::size_t triangles) {
@@ -151,35 +131,6 @@ void speed(std::size_t triangles, int runs) {
              }));
 }
 
-// The time of baking against that of casting as many rays without anything around it.
-void baking(std::size_t triangles) {
-    const Mesh source = demo::makeCoralHead(triangles);
-    const Mesh level = reduceMesh(source, 12000, {}, Progress()).mesh;
-    std::printf("Baking, coral head of %s triangles to 12,000, 2048 x 2048, 4 samples a texel\n",
-                formatCount(source.triangleCount()).c_str());
-    Unwrapped unwrapped;
-    const double unwrapping = medianSeconds(1, [&] { unwrapped = unwrap(level, {}, Progress()); });
-    std::printf("  %-44s %7.3f s   goal 1 s a 10 k   %s\n", "unwrap and pack", unwrapping,
-                unwrapping <= 1.2 ? "met" : "NOT met");
-    std::printf("  %zu charts, stretch %.3f (goal 1.15, %s), fill %.1f %% (goal 80 %%, %s)\n", unwrapped.charts,
-                unwrapped.stretch.mean, unwrapped.stretch.mean <= 1.15 ? "met" : "NOT met", 100 * unwrapped.fill,
-                unwrapped.fill >= 0.8 ? "met" : "NOT met");
-    Mesh dressed = unwrapped.mesh;
-    makeNormals(dressed, 50, unwrapped.chartOf);
-    std::vector<std::string> notes;
-    const SurfaceMaterial material(source, notes);
-    const Cage cage = makeCage(source, level, {}, Progress());
-    std::vector<TriangleId> all(dressed.triangleCount());
-    std::iota(all.begin(), all.end(), TriangleId(0));
-    Sheet sheet;
-    const double transferring =
-        medianSeconds(1, [&] { sheet = transfer(material, dressed, all, cage, TransferSettings(), Progress()); });
-    const std::size_t rays = 2 * 4 * sheet.covered;
-    const double casting = secondsOfPlainRays(source, level, rays);
-    std::printf("  %-44s %7.3f s   %5.2fx as many plain rays   goal 4.00x   %s\n", "transfer, all channels",
-                transferring, transferring / casting, transferring <= 4 * casting ? "met" : "NOT met");
-}
-
 // Must run before anything starts threads: it forks.
 void memory(std::size_t triangles) {
     const double alone = peakBytes([&] { demo::makeCoralHead(triangles); });
@@ -236,7 +187,7 @@ int main(int argc, char** argv) {
     bool withSpeed = true;
     app.add_flag("!--no-speed", withSpeed, "leave speed and memory out");
     bool withBaking = true;
-    app.add_flag("!--no-baking", withBaking, "leave baking out");
+    app.add_flag("!--no-baking", withBaking, "leave sheets and baking out");
     CLI11_PARSE(app, argc, argv);
     try {
         std::vector<std::size_t> counts;
@@ -245,8 +196,10 @@ int main(int argc, char** argv) {
             for (const std::size_t triangles : counts) bench::memory(triangles);
             for (const std::size_t triangles : counts) bench::speed(triangles, runs);
         }
-        for (const std::size_t triangles : counts)
-            if (withBaking) bench::baking(triangles);
+        if (withBaking) {
+            bench::unwrapping(runs);
+            for (const std::size_t triangles : counts) bench::baking(triangles);
+        }
         if (!withQuality) return 0;
         for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles));
         Mesh jar = demo::makeStorageJar();

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <limits>
 #include <numeric>
 #include <unordered_map>
@@ -27,6 +28,7 @@ double lengthOf(const Patch& patch) {
 ChartMaker::ChartMaker(const Mesh& mesh, const ChartSettings& settings)
     : m_mesh(mesh), m_settings(settings), m_around(findNeighbours(mesh, settings)) {
     for (const Vec3d& normal : m_around.areaNormals) m_area += normal.norm();
+    m_sheetArea = m_area / settings.sheets;
 }
 
 std::optional<Chart> ChartMaker::flat(const std::vector<TriangleId>& triangles,
@@ -47,6 +49,31 @@ std::optional<Chart> ChartMaker::handy(const std::vector<TriangleId>& triangles,
     auto chart = flat(triangles, cuts);
     if (chart && !isHandy(*chart, hullBefore)) chart.reset();
     return chart;
+}
+
+bool ChartMaker::isLarge(const Chart& chart) const {
+    return areaOf(chart.triangles) > m_sheetArea / 3;
+}
+
+bool ChartMaker::fitTogether(const Chart& a, const Chart& b) const {
+    constexpr double usualFill = 0.8;
+    const UprightBox one = smallestBox(a.patch.flat), two = smallestBox(b.patch.flat);
+    const double side = std::max({one.width, two.width, one.height + two.height});
+    return side * side <= m_sheetArea / usualFill;
+}
+
+std::size_t ChartMaker::sheets() const {
+    return std::size_t(std::ceil(m_settings.sheets));
+}
+
+std::vector<std::uint64_t> ChartMaker::cutsWithin(const std::vector<std::uint64_t>& cuts,
+                                                  const std::vector<TriangleId>& triangles) const {
+    const auto isWithin = [&](TriangleId t) { return std::binary_search(triangles.begin(), triangles.end(), t); };
+    std::vector<std::uint64_t> within;
+    std::copy_if(cuts.begin(), cuts.end(), std::back_inserter(within), [&](std::uint64_t edge) {
+        return isWithin(TriangleId(edge / 3)) && isWithin(m_around.beyond[edge / 3][edge % 3]);
+    });
+    return within;
 }
 
 Chart ChartMaker::single(TriangleId triangle) const {
@@ -112,18 +139,18 @@ double ChartMaker::areaOf(const std::vector<TriangleId>& triangles) const {
 bool ChartMaker::isTooLong(const Chart& chart, double area) const {
     constexpr double longish = 3;  // square of the length, in areas: a square has 2
     const double length = lengthOf(chart.patch);
-    return length > m_settings.mostLength * std::sqrt(m_area) && length * length > longish * area;
+    return length > m_settings.mostLength * std::sqrt(m_sheetArea) && length * length > longish * area;
 }
 
 // Whether others find a place beside it.
 bool ChartMaker::isHandy(const Chart& chart, double hullBefore) const {
-    constexpr double smallShare = 0.002, asGoodAsABox = 0.92;
+    constexpr double smallShare = 0.001, asGoodAsABox = 0.92;
     const double area = areaOf(chart.triangles);
     if (m_settings.mostReach > 0 && lengthOf(chart.patch) > m_settings.mostReach) return false;
     if (area < smallShare * m_area) return true;
     if (isTooLong(chart, area)) return false;
     const double flatArea = stretchOf(chart.patch).flatArea, hull = hullArea(chart);
-    if (area > m_settings.mostShare * m_area) return flatArea >= asGoodAsABox * hull;
+    if (area > m_settings.mostShare * m_sheetArea) return flatArea >= asGoodAsABox * hull;
     return flatArea >= m_settings.leastSolid * hull || hull <= hullBefore;
 }
 

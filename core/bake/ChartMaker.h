@@ -24,6 +24,19 @@ public:
     std::optional<Chart> handy(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
                                double hullBefore = 0) const;
 
+    /// Those of the cuts that are still some if a few of the triangles are a chart of their own.
+    std::vector<std::uint64_t> cutsWithin(const std::vector<std::uint64_t>& cuts,
+                                          const std::vector<TriangleId>& triangles) const;
+
+    /// Whether it takes so much of a sheet that another like it may find no place there.
+    bool isLarge(const Chart& chart) const;
+
+    /// Whether two large ones find a place on a sheet with what comes to it besides.
+    bool fitTogether(const Chart& a, const Chart& b) const;
+
+    /// The sheets that the charts are for, the last one may be in part.
+    std::size_t sheets() const;
+
     /// A triangle has a place in the sheet even without an area.
     Chart single(TriangleId triangle) const;
 
@@ -36,7 +49,7 @@ private:
     const Mesh& m_mesh;
     const ChartSettings m_settings;
     const Neighbours m_around;
-    double m_area = 0;
+    double m_area = 0, m_sheetArea = 0;
 };
 
 /// The area of the convex hull of a chart that lies flat.

@@ -1,6 +1,7 @@
 #include "bake/Charts.h"
 
 #include "bake/ChartMaker.h"
+#include "bake/Hull.h"
 #include "bake/JoinedCharts.h"
 #include "bake/Pieces.h"
 #include "bake/StraightBorders.h"
@@ -8,7 +9,9 @@
 #include "base/Parallel.h"
 
 #include <algorithm>
+#include <cmath>
 #include <iterator>
+#include <limits>
 #include <queue>
 
 namespace um {
@@ -44,16 +47,21 @@ std::vector<std::uint32_t> nearestSeeds(const Mesh& mesh, const std::vector<Tria
     return nearest;
 }
 
-// Halves grown from triangles that are far apart; each is one connected part, or more where the cut leaves some.
-std::vector<std::vector<TriangleId>> cutInTwo(const ChartMaker& maker, const std::vector<TriangleId>& triangles) {
+// Some triangles by themselves; one may not go over the cuts.
+Neighbours within(const ChartMaker& maker, const std::vector<TriangleId>& triangles,
+                  const std::vector<std::uint64_t>& cuts) {
+    Neighbours around = among(maker.around(), triangles);
+    for (const std::uint64_t edge : cuts) {
+        const auto place = std::lower_bound(triangles.begin(), triangles.end(), TriangleId(edge / 3));
+        around.beyond[std::size_t(place - triangles.begin())][edge % 3] = none;
+    }
+    return around;
+}
+
+// The two halves after their border is straightened; each is one connected part, or more where that leaves some.
+std::vector<std::vector<TriangleId>> partsOf(const Neighbours& around, std::vector<std::uint32_t> half,
+                                             const std::vector<TriangleId>& triangles) {
     constexpr int rings = 2;
-    const Neighbours around = among(maker.around(), triangles);
-    std::array<std::uint32_t, 2> seeds{};
-    nearestSeeds(maker.mesh(), triangles, around, {0}, seeds[0]);
-    nearestSeeds(maker.mesh(), triangles, around, {seeds[0]}, seeds[1]);
-    if (seeds[1] == seeds[0]) seeds[1] = seeds[0] == 0 ? 1 : 0;
-    std::uint32_t last = 0;
-    std::vector<std::uint32_t> half = nearestSeeds(maker.mesh(), triangles, around, {seeds[0], seeds[1]}, last);
     straightenBorders(around, half, rings);
     std::vector<std::vector<TriangleId>> parts = connectedGroups(around, half);
     for (std::vector<TriangleId>& part : parts)
@@ -61,14 +69,65 @@ std::vector<std::vector<TriangleId>> cutInTwo(const ChartMaker& maker, const std
     return parts;
 }
 
+// Halves grown from triangles that are far apart.
+std::vector<std::vector<TriangleId>> cutInTwo(const ChartMaker& maker, const std::vector<TriangleId>& triangles,
+                                              const std::vector<std::uint64_t>& cuts) {
+    const Neighbours around = within(maker, triangles, cuts);
+    std::array<std::uint32_t, 2> seeds{};
+    nearestSeeds(maker.mesh(), triangles, around, {0}, seeds[0]);
+    nearestSeeds(maker.mesh(), triangles, around, {seeds[0]}, seeds[1]);
+    if (seeds[1] == seeds[0]) seeds[1] = seeds[0] == 0 ? 1 : 0;
+    std::uint32_t last = 0;
+    return partsOf(around, nearestSeeds(maker.mesh(), triangles, around, {seeds[0], seeds[1]}, last), triangles);
+}
+
+// Halves of what lies flat, across the middle of its length.
+std::vector<std::vector<TriangleId>> cutAcross(const ChartMaker& maker, const Chart& chart) {
+    const double angle = smallestBox(chart.patch.flat).angle;
+    const Vec2d along(std::cos(angle), -std::sin(angle));
+    double least = std::numeric_limits<double>::infinity(), most = -least;
+    for (const Vec2d& p : chart.patch.flat) {
+        least = std::min(least, p.dot(along));
+        most = std::max(most, p.dot(along));
+    }
+    std::vector<std::uint32_t> half;
+    for (const Triangle& t : chart.patch.triangles) {
+        const Vec2d sum = chart.patch.flat[t[0]] + chart.patch.flat[t[1]] + chart.patch.flat[t[2]];
+        half.push_back(sum.dot(along) / 3 > (least + most) / 2);
+    }
+    return partsOf(within(maker, chart.triangles, chart.cuts), std::move(half), chart.triangles);
+}
+
 // Cut in two where it does not lie flat or nothing finds a place beside it, and so on.
-void lay(const ChartMaker& maker, const std::vector<TriangleId>& triangles, std::vector<Chart>& charts) {
+void lay(const ChartMaker& maker, const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
+         std::vector<Chart>& charts) {
     if (triangles.size() == 1)
         charts.push_back(maker.single(triangles[0]));
-    else if (auto chart = maker.handy(triangles, {}))
+    else if (auto chart = maker.handy(triangles, cuts))
         charts.push_back(std::move(*chart));
     else
-        for (const std::vector<TriangleId>& part : cutInTwo(maker, triangles)) lay(maker, part, charts);
+        for (const std::vector<TriangleId>& part : cutInTwo(maker, triangles, cuts))
+            lay(maker, part, maker.cutsWithin(cuts, part), charts);
+}
+
+// Of large ones that find no place together, one for each sheet stays whole: the largest.
+void cutLargeOnes(const ChartMaker& maker, std::vector<Chart>& charts) {
+    std::vector<Chart> whole, others;
+    for (Chart& chart : charts) (maker.isLarge(chart) ? whole : others).push_back(std::move(chart));
+    std::stable_sort(whole.begin(), whole.end(),
+                     [](const Chart& a, const Chart& b) { return stretchOf(a.patch).area > stretchOf(b.patch).area; });
+    std::vector<Chart> kept;
+    for (Chart& chart : whole) {
+        const auto crowded =
+            std::ranges::count_if(kept, [&](const Chart& other) { return !maker.fitTogether(chart, other); });
+        if (std::size_t(crowded) < maker.sheets())
+            kept.push_back(std::move(chart));
+        else
+            for (const std::vector<TriangleId>& part : cutAcross(maker, chart))
+                lay(maker, part, maker.cutsWithin(chart.cuts, part), others);
+    }
+    std::move(kept.begin(), kept.end(), std::back_inserter(others));
+    charts = std::move(others);
 }
 
 }  // namespace
@@ -83,13 +142,14 @@ std::vector<Chart> cutIntoCharts(const Mesh& mesh, const ChartSettings& settings
         groups.size(),
         [&](std::size_t i) {
             progress.check();
-            lay(maker, groups[i], laid[i]);
+            lay(maker, groups[i], {}, laid[i]);
         },
         1);
     progress.at(0.3);
     std::vector<Chart> charts;
     for (std::vector<Chart>& few : laid) std::move(few.begin(), few.end(), std::back_inserter(charts));
     joinCharts(maker, charts, progress.span(0.3, 0.8));
+    cutLargeOnes(maker, charts);
     straightenCharts(maker, charts, progress.span(0.8, 1));
     progress.at(1);
     return charts;

@@ -1,6 +1,7 @@
 #include "bake/Footprint.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -167,10 +168,14 @@ std::vector<CellRun> blocksOf(const std::vector<CellRun>& runs, int height) {
     return blocks;
 }
 
-std::vector<CellRun> longestFirst(std::vector<CellRun> runs) {
-    std::stable_sort(runs.begin(), runs.end(),
-                     [](const CellRun& a, const CellRun& b) { return a.end - a.begin > b.end - b.begin; });
-    return runs;
+// The middle one, those in the middle of the halves, and so on.
+std::vector<CellRun> farApartFirst(const std::vector<CellRun>& runs) {
+    std::vector<CellRun> result;
+    result.reserve(runs.size());
+    for (std::size_t step = std::bit_ceil(runs.size()); step > 1; step /= 2)
+        for (std::size_t i = step / 2; i < runs.size(); i += step) result.push_back(runs[i]);
+    if (!runs.empty()) result.push_back(runs[0]);
+    return result;
 }
 
 }  // namespace
@@ -197,11 +202,13 @@ Outline outlineOf(const Patch& patch, double angle) {
     return outline;
 }
 
-std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int cell, double reach) {
+std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int cell, double reach, unsigned turns) {
     std::array<Footprint, 4> result;
     Shape shape = shapeOf(outline, scale, reach);
     for (std::size_t quarter = 0; quarter < 2; ++quarter) {
         if (quarter > 0) shape = turned(std::move(shape));
+        const unsigned asked = turns >> quarter;  // as it lies by now, and by two quarters more
+        if ((asked & 5) == 0) continue;
         const auto cellsAlong = [&](double length) { return std::max(1, int(std::ceil(length / cell))); };
         const int width = cellsAlong(shape.size.x()), height = cellsAlong(shape.size.y());
         std::vector<CellRun> runs;
@@ -209,12 +216,14 @@ std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int 
         for (const Outline::Rim& rim : outline.rims)
             coverEdge(runs, shape.places[rim.from], shape.places[rim.to], width, height, cell, reach);
         runs = joined(runs, height);
-        std::vector<CellRun> half;  // turned on by two quarters
+        if ((asked & 1) != 0)
+            result[quarter] = {width, height, farApartFirst(runs), farApartFirst(blocksOf(runs, height)), shape.origin};
+        if ((asked & 4) == 0) continue;
+        std::vector<CellRun> half;
         for (auto run = runs.rbegin(); run != runs.rend(); ++run)
             half.push_back({height - 1 - run->row, width - run->end, width - run->begin});
         const Vec2d end = shape.origin + Vec2d(width, height) * cell;
-        result[quarter] = {width, height, longestFirst(runs), longestFirst(blocksOf(runs, height)), shape.origin};
-        result[quarter + 2] = {width, height, longestFirst(half), longestFirst(blocksOf(half, height)), -end};
+        result[quarter + 2] = {width, height, farApartFirst(half), farApartFirst(blocksOf(half, height)), -end};
     }
     return result;
 }

@@ -16,8 +16,8 @@ struct CellRun {
 struct Footprint {
     static constexpr int blockSide = 4;  ///< cells along a block
 
-    int width = 0, height = 0;     ///< in cells
-    std::vector<CellRun> runs;     ///< of cells, the longest first: those meet what is there soonest
+    int width = 0, height = 0;  ///< in cells
+    std::vector<CellRun> runs;  ///< of cells; those far apart come first, for together they meet what is there soonest
     std::vector<CellRun> blocks;   ///< of blocks that it covers wholly, whatever cell of its first block it is put at
     Vec2d origin = Vec2d::Zero();  ///< of its lower left, in texels of the turned and scaled chart
 };
@@ -40,6 +40,8 @@ Outline outlineOf(const Patch& patch, double angle);
 /// @param scale  texels per unit
 /// @param cell  the cells' sides in texels
 /// @param reach  in texels
-std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int cell, double reach);
+/// @param turns  by how many quarters it is to be turned, a bit for each; the other footprints are empty
+std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int cell, double reach,
+                                      unsigned turns = 0b1111);
 
 }  // namespace um

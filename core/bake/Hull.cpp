@@ -1,6 +1,8 @@
 #include "bake/Hull.h"
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
 
 namespace um {
 
@@ -22,6 +24,24 @@ std::vector<Vec2d> convexHull(std::vector<Vec2d> points) {
         std::reverse(points.begin(), points.end());
     }
     return hull;
+}
+
+UprightBox smallestBox(const std::vector<Vec2d>& points) {
+    const std::vector<Vec2d> hull = convexHull(points);
+    UprightBox best;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < hull.size(); ++i) {
+        const Vec2d side = hull[(i + 1) % hull.size()] - hull[i];
+        const double angle = -std::atan2(side.y(), side.x());
+        Eigen::AlignedBox2d box;
+        const Eigen::Matrix2d rotation = Eigen::Rotation2Dd(angle).toRotationMatrix();
+        for (const Vec2d& p : hull) box.extend(rotation * p);
+        if (box.volume() >= least * (1 - 1e-9)) continue;
+        least = box.volume();
+        const Vec2d sizes = box.sizes();
+        best = {sizes.x() >= sizes.y() ? angle : angle + pi / 2, sizes.maxCoeff(), sizes.minCoeff()};
+    }
+    return best;
 }
 
 double polygonArea(const std::vector<Vec2d>& corners) {

@@ -118,7 +118,6 @@ std::optional<Chart> joined(const ChartMaker& maker, const Chart& a, const Chart
 // @param refused  by numbers
 std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Chart>& charts,
                                   const std::set<ChartPair>& refused, const std::vector<std::uint32_t>& numbers) {
-    constexpr double creaseCounts = 0.5;  // as much of their border as that: a cut shows least there
     constexpr double leastShared = 0.12;  // of the smaller border: less makes shapes that nothing fits beside
     const std::vector<std::uint32_t> chartOf = chartOfEach(charts, around.beyond.size());
     struct Shared {
@@ -132,10 +131,9 @@ std::vector<ChartPair> pairsToTry(const Neighbours& around, const std::vector<Ch
             if (other != Neighbours::none && chartOf[other] == chartOf[t]) continue;
             border[chartOf[t]] += around.lengths[t][k];
             if (other == Neighbours::none || chartOf[t] > chartOf[other]) continue;
-            const double counts = around.isCrease[t][k] ? creaseCounts : 1;
             Shared& both = shared[{chartOf[t], chartOf[other]}];
-            both.length += counts * around.lengths[t][k];
-            both.shows += counts * around.shows[t][k];
+            both.length += around.lengths[t][k];
+            both.shows += around.shows[t][k];
         }
     std::vector<std::pair<double, ChartPair>> worth;
     for (const auto& [pair, both] : shared) {
@@ -169,9 +167,17 @@ void joinCharts(const ChartMaker& maker, std::vector<Chart>& charts, const Progr
             },
             1);
         std::vector<std::uint8_t> isGone(charts.size(), 0);
+        const auto leavesRoom = [&](const Chart& chart, const ChartPair& pair) {
+            if (!maker.isLarge(chart)) return true;
+            std::size_t crowded = 0;
+            for (std::uint32_t c = 0; c < charts.size(); ++c)
+                if (isGone[c] == 0 && c != pair[0] && c != pair[1] && maker.isLarge(charts[c]))
+                    crowded += maker.fitTogether(chart, charts[c]) ? 0 : 1;
+            return crowded < maker.sheets();
+        };
         for (std::size_t i = 0; i < pairs.size(); ++i) {
             const auto [a, b] = pairs[i];
-            if (!results[i]) {
+            if (!results[i] || !leavesRoom(*results[i], pairs[i])) {
                 refused.insert({std::min(numbers[a], numbers[b]), std::max(numbers[a], numbers[b])});
                 continue;
             }

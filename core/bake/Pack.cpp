@@ -6,7 +6,9 @@
 #include "base/Parallel.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <memory>
 #include <mutex>
@@ -17,44 +19,63 @@ namespace um {
 namespace {
 
 constexpr std::size_t quarters = 4;
-constexpr std::uint8_t anyQuarter = (1 << quarters) - 1;
 
-// The angle that brings the chart into the smallest upright box, wider than tall. That box has a side along one of the
-// hull (Freeman & Shapira 1975, Communications of the ACM 18(7)).
-double uprightAngle(const Patch& patch) {
-    const std::vector<Vec2d> hull = convexHull(patch.flat);
-    double best = 0, least = std::numeric_limits<double>::infinity();
-    for (std::size_t i = 0; i < hull.size(); ++i) {
-        const Vec2d side = hull[(i + 1) % hull.size()] - hull[i];
-        const double angle = -std::atan2(side.y(), side.x());
-        Eigen::AlignedBox2d box;
-        const Eigen::Matrix2d rotation = Eigen::Rotation2Dd(angle).toRotationMatrix();
-        for (const Vec2d& p : hull) box.extend(rotation * p);
-        if (box.volume() < least * (1 - 1e-9)) {
-            least = box.volume();
-            best = box.sizes().x() >= box.sizes().y() ? angle : angle + pi / 2;
+// The quarters, a bit for each, by which the chart may be turned without looking nearly as it does by one before: where
+// it would not fit then, it would not by that one.
+std::uint8_t distinctQuarters(const Outline& outline) {
+    constexpr int cells = 48;  // along the longer side: with the padding a row fits into a word
+    constexpr double alike = 0.04;
+    const double scale = cells / std::max(outline.box.sizes().maxCoeff(), 1e-30);
+    const std::array<Footprint, quarters> footprints = footprintsOf(outline, scale, 1, 0.5);
+    std::array<std::array<std::uint64_t, 64>, quarters> rows{};
+    double area = 0;
+    for (std::size_t quarter = 0; quarter < quarters; ++quarter)
+        for (const CellRun& run : footprints[quarter].runs) {
+            rows[quarter][std::size_t(run.row)] |= ~std::uint64_t(0) >> (64 - (run.end - run.begin)) << run.begin;
+            area += double(run.end - run.begin) / quarters;
         }
+    std::uint8_t distinct = 0;
+    for (std::size_t quarter = 0; quarter < quarters; ++quarter) {
+        const auto looksLike = [&](std::size_t before) {
+            int different = 0;
+            for (std::size_t y = 0; y < rows[quarter].size(); ++y)
+                different += std::popcount(rows[quarter][y] ^ rows[before][y]);
+            return different <= alike * area;
+        };
+        bool isNew = true;
+        for (std::size_t before = 0; before < quarter && isNew; ++before) isNew = !looksLike(before);
+        if (isNew) distinct |= std::uint8_t(1 << quarter);
     }
-    return best;
+    return distinct;
 }
 
 // The charts as they are to be laid out, upright.
 struct Charts {
     std::vector<double> weights, angles, areas;  // areas are weighted
     std::vector<Outline> outlines;
-    double area = 0;                 // of all
-    double length = 0;               // of the longest, weighted
-    std::vector<std::size_t> large;  // those whose places decide on those of others
+    std::vector<std::uint8_t> turns;  // a bit for each quarter
+    double area = 0;                  // of all
+    double length = 0;                // of the longest, weighted
+    std::vector<std::size_t> large;   // those whose places decide on those of others
 };
 
 Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<double>& weights) {
-    constexpr double largeShare = 0.01;
-    Charts charts{weights, std::vector<double>(patches.size()), {}, std::vector<Outline>(patches.size()), 0, 0, {}};
+    constexpr double largeShare = 0.01, smallShare = 0.002;
+    constexpr std::uint8_t upright = 0b11;
+    Charts charts{weights,
+                  std::vector<double>(patches.size()),
+                  {},
+                  std::vector<Outline>(patches.size()),
+                  std::vector<std::uint8_t>(patches.size()),
+                  0,
+                  0,
+                  {}};
     parallelFor(
         patches.size(),
         [&](std::size_t i) {
-            charts.angles[i] = uprightAngle(*patches[i]);
+            charts.angles[i] = smallestBox(patches[i]->flat).angle;
             charts.outlines[i] = outlineOf(*patches[i], charts.angles[i]);
+            charts.turns[i] = distinctQuarters(charts.outlines[i]);
         },
         1);
     for (std::size_t i = 0; i < patches.size(); ++i) {
@@ -63,8 +84,11 @@ Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<doub
     }
     // All may be points.
     charts.area = std::max(std::accumulate(charts.areas.begin(), charts.areas.end(), 0.0), 1e-60);
-    for (std::size_t i = 0; i < patches.size(); ++i)
+    for (std::size_t i = 0; i < patches.size(); ++i) {
         if (charts.areas[i] > largeShare * charts.area) charts.large.push_back(i);
+        // There are many of them, and what is lost by turning them less is little.
+        if (charts.areas[i] < smallShare * charts.area) charts.turns[i] &= upright;
+    }
     return charts;
 }
 
@@ -96,9 +120,19 @@ public:
         const std::size_t i = Sizes::count * chart + size;
         std::call_once(m_isMade[i], [&] {
             const double scale = m_scale * m_charts.weights[chart] * m_sizes.factors[size];
-            m_all[i] = footprintsOf(m_charts.outlines[chart], scale, m_cell, m_reach);
+            m_all[i] = footprintsOf(m_charts.outlines[chart], scale, m_cell, m_reach, m_charts.turns[chart]);
         });
         return m_all[i];
+    }
+
+    // On all cores what will be asked for.
+    void make(const std::function<std::size_t(std::size_t chart)>& sizeOf) const {
+        parallelFor(
+            m_charts.areas.size(),
+            [&](std::size_t chart) {
+                if (const std::size_t size = sizeOf(chart); size < Sizes::count) of(chart, size);
+            },
+            1);
     }
 
 private:
@@ -124,14 +158,15 @@ struct Place {
 };
 
 struct Layout {
-    double texelsPerUnit = 0;
+    std::shared_ptr<const Footprints> footprints;
     std::vector<Place> places;
     int sheets = 0;
     double filled = 0;   // area in square units, at the charts' sizes
     double missing = 0;  // area of the charts that are not laid out
     bool isWhole = true;
 
-    double texels() const { return filled * texelsPerUnit * texelsPerUnit; }
+    double texelsPerUnit() const { return footprints->texelsPerUnit(); }
+    double texels() const { return filled * texelsPerUnit() * texelsPerUnit(); }
 };
 
 class Packer {
@@ -144,20 +179,21 @@ public:
 
     // The large ones first, however they fit.
     Plan plainPlan() const {
-        Plan plan{{}, std::vector<std::uint8_t>(m_charts.areas.size(), anyQuarter)};
+        Plan plan{{}, m_charts.turns};
         for (std::size_t i = 0; i < m_charts.areas.size(); ++i)
             plan.ranks.push_back(m_charts.weights[i] * m_charts.outlines[i].box.sizes().sum());
         return plan;
     }
 
-    Footprints footprints(double texelsPerUnit) const {
-        return Footprints(m_charts, m_sizes, texelsPerUnit, m_cell, m_settings.padding / 2.0);
+    std::shared_ptr<const Footprints> footprints(double texelsPerUnit) const {
+        return std::make_shared<const Footprints>(m_charts, m_sizes, texelsPerUnit, m_cell, m_settings.padding / 2.0);
     }
 
     // Each in turn goes where it ends lowest. Gives up as soon as more is missing than `mostMissing`.
-    Layout lay(const Footprints& footprints, const Plan& plan, double mostMissing, const Progress& progress) const {
+    Layout lay(const std::shared_ptr<const Footprints>& footprints, const Plan& plan, double mostMissing,
+               const Progress& progress) const {
         Layout layout;
-        layout.texelsPerUnit = footprints.texelsPerUnit();
+        layout.footprints = footprints;
         layout.places.resize(plan.ranks.size());
         std::vector<std::size_t> order(plan.ranks.size());
         std::iota(order.begin(), order.end(), std::size_t(0));
@@ -166,14 +202,14 @@ public:
         std::vector<SheetCells> sheets;
         for (const std::size_t i : order) {
             progress.check();
-            const auto place = placeFor(footprints, i, plan.turns[i], sheets);
+            const auto place = placeFor(*footprints, i, plan.turns[i], sheets);
             if (!place) {
                 layout.isWhole = false;
                 layout.missing += m_charts.areas[i];
                 if (layout.missing > mostMissing) break;
                 continue;
             }
-            sheets[std::size_t(place->sheet)].put(footprints.of(i, place->size)[place->quarter], place->spot);
+            sheets[std::size_t(place->sheet)].put(footprints->of(i, place->size)[place->quarter], place->spot);
             layout.places[i] = *place;
             layout.filled += m_charts.areas[i] * m_sizes.areaFactor(place->size);
         }
@@ -182,21 +218,25 @@ public:
     }
 
     // Changes the plan until all charts are laid out at that scale, or as long as there are more than `last` tries.
-    Layout search(const Footprints& footprints, Plan& plan, std::size_t& tries, std::size_t last,
+    Layout search(double texelsPerUnit, Plan& plan, std::size_t& tries, std::size_t last,
                   const Progress& progress) const {
-        constexpr std::size_t atOnce = 4;
-        Layout layout = lay(footprints, plan, std::numeric_limits<double>::infinity(), progress);
-        while (!layout.isWhole && tries > last) {
-            std::array<Plan, atOnce> plans;
-            std::array<Layout, atOnce> layouts;
+        constexpr std::size_t atFirst = 2, later = 4;
+        const auto footprints = this->footprints(texelsPerUnit);
+        footprints->make([](std::size_t) { return Sizes::due; });
+        Layout layout;
+        layout.isWhole = false;
+        layout.missing = std::numeric_limits<double>::infinity();
+        for (bool isFirst = true; isFirst || (!layout.isWhole && tries > last); isFirst = false) {
+            std::vector<Plan> plans(isFirst ? atFirst : later);
+            std::vector<Layout> layouts(plans.size());
             parallelFor(
-                atOnce,
+                plans.size(),
                 [&](std::size_t k) {
-                    plans[k] = changed(plan, layout, atOnce * tries + k);
+                    plans[k] = isFirst && k == 0 ? plan : changed(plan, layout.places, later * tries + k);
                     layouts[k] = lay(footprints, plans[k], layout.missing, progress);
                 },
                 1);
-            tries -= std::min(tries, atOnce);
+            if (!isFirst) tries -= std::min(tries, later);
             const auto best = std::min_element(layouts.begin(), layouts.end(), [](const Layout& a, const Layout& b) {
                 return std::pair(!a.isWhole, a.missing) < std::pair(!b.isWhole, b.missing);
             });
@@ -208,8 +248,9 @@ public:
     }
 
     // Charts with room beside them, or elsewhere, become larger.
-    void enlarge(Layout& layout, const Footprints& footprints, const Progress& progress) const {
+    void enlarge(Layout& layout, const Progress& progress) const {
         if (m_sizes.areOne()) return;
+        const Footprints& footprints = *layout.footprints;
         std::vector<SheetCells> sheets(std::size_t(layout.sheets), SheetCells(m_settings.size / m_cell));
         std::vector<std::size_t> order(layout.places.size());
         for (std::size_t i = 0; i < order.size(); ++i) {
@@ -219,40 +260,34 @@ public:
         }
         std::stable_sort(order.begin(), order.end(),
                          [&](std::size_t a, std::size_t b) { return m_charts.areas[a] > m_charts.areas[b]; });
-        parallelFor(
-            order.size(),
-            [&](std::size_t i) {
-                for (std::size_t size = layout.places[i].size + 1; size < Sizes::count; ++size) footprints.of(i, size);
-            },
-            1);
+        footprints.make([&](std::size_t i) { return layout.places[i].size + 1; });
         for (const std::size_t i : order) {
             progress.check();
             Place& place = layout.places[i];
             SheetCells& sheet = sheets[std::size_t(place.sheet)];
             sheet.take(footprints.of(i, place.size)[place.quarter], place.spot);
-            for (std::size_t size = Sizes::count - 1; size > place.size; --size) {
-                const auto larger = lowestOn(sheet, footprints.of(i, size), anyQuarter);
-                if (!larger) continue;
+            for (std::size_t size = place.size + 1; size < Sizes::count; ++size) {
+                const auto larger = lowestOnByAll(sheet, footprints.of(i, size), m_charts.turns[i]);
+                if (!larger) break;
                 layout.filled += m_charts.areas[i] * (m_sizes.areaFactor(size) - m_sizes.areaFactor(place.size));
                 place = {place.sheet, larger->quarter, size, larger->spot};
-                break;
             }
             sheet.put(footprints.of(i, place.size)[place.quarter], place.spot);
         }
     }
 
-    Packing packingOf(const Layout& layout, const Footprints& footprints) const {
+    Packing packingOf(const Layout& layout) const {
         Packing packing;
         packing.sheets = layout.sheets;
         packing.texelsPerUnit =
-            m_sizes.areOne() ? layout.texelsPerUnit : layout.texelsPerUnit * std::sqrt(layout.filled / m_charts.area);
+            layout.texelsPerUnit() * (m_sizes.areOne() ? 1 : std::sqrt(layout.filled / m_charts.area));
         packing.fill = layout.texels() / (double(layout.sheets) * m_settings.size * m_settings.size);
         for (std::size_t i = 0; i < layout.places.size(); ++i) {
             const Place& place = layout.places[i];
             const Vec2d corner = Vec2d(place.spot.x, place.spot.y) * m_cell;
             packing.charts.push_back({place.sheet, m_charts.angles[i] + double(place.quarter) * pi / 2,
-                                      layout.texelsPerUnit * m_charts.weights[i] * m_sizes.factors[place.size],
-                                      corner - footprints.of(i, place.size)[place.quarter].origin});
+                                      layout.texelsPerUnit() * m_charts.weights[i] * m_sizes.factors[place.size],
+                                      corner - layout.footprints->of(i, place.size)[place.quarter].origin});
         }
         return packing;
     }
@@ -263,22 +298,44 @@ private:
         SheetCells::Spot spot;
     };
 
+    // Where it ends, by which the lowest is chosen.
+    static std::pair<int, int> endOf(const std::array<Footprint, quarters>& footprints, const Way& way) {
+        const Footprint& footprint = footprints[way.quarter];
+        return {way.spot.y + footprint.height, way.spot.x + footprint.width};
+    }
+
     std::optional<Way> lowestOn(const SheetCells& sheet, const std::array<Footprint, quarters>& footprints,
                                 std::uint8_t turns) const {
         std::optional<Way> best;
-        const auto end = [&](const Way& way) {
-            const Footprint& footprint = footprints[way.quarter];
-            return std::pair(way.spot.y + footprint.height, way.spot.x + footprint.width);
-        };
-        for (std::size_t quarter = 0; quarter < quarters; ++quarter) {
-            if ((turns >> quarter & 1) == 0) continue;
-            const int top = best ? end(*best).first : m_settings.size;
-            const auto spot = sheet.find(footprints[quarter], top);
-            if (!spot) continue;
-            const Way way{quarter, *spot};
-            if (!best || end(way) < end(*best)) best = way;
-        }
+        for (std::size_t quarter = 0; quarter < quarters; ++quarter)
+            if ((turns >> quarter & 1) != 0) {
+                const int top = best ? endOf(footprints, *best).first : m_settings.size;
+                takeLower(footprints, quarter, sheet.find(footprints[quarter], top), best);
+            }
         return best;
+    }
+
+    // The same with quarters side by side, for one chart after another.
+    std::optional<Way> lowestOnByAll(const SheetCells& sheet, const std::array<Footprint, quarters>& footprints,
+                                     std::uint8_t turns) const {
+        std::array<std::optional<SheetCells::Spot>, quarters> spots;
+        parallelFor(
+            quarters,
+            [&](std::size_t quarter) {
+                if ((turns >> quarter & 1) != 0) spots[quarter] = sheet.find(footprints[quarter], m_settings.size);
+            },
+            1);
+        std::optional<Way> best;
+        for (std::size_t quarter = 0; quarter < quarters; ++quarter)
+            takeLower(footprints, quarter, spots[quarter], best);
+        return best;
+    }
+
+    static void takeLower(const std::array<Footprint, quarters>& footprints, std::size_t quarter,
+                          const std::optional<SheetCells::Spot>& spot, std::optional<Way>& best) {
+        if (!spot) return;
+        const Way way{quarter, *spot};
+        if (!best || endOf(footprints, way) < endOf(footprints, *best)) best = way;
     }
 
     // In the size that is due if there is room, or else in a smaller one. A sheet more is begun if it has to be.
@@ -298,7 +355,7 @@ private:
 
     // What was missing comes earlier, some others come earlier or later, and a large one may be turned: few changes
     // keep what is good of a plan, many lead away from one that is not.
-    Plan changed(const Plan& plan, const Layout& layout, std::uint64_t number) const {
+    Plan changed(const Plan& plan, const std::vector<Place>& places, std::uint64_t number) const {
         constexpr double earlier = 0.5, elsewhere = 0.2, turns = 0.5;
         const int some = 1 << number % 4;
         Plan next = plan;
@@ -306,14 +363,14 @@ private:
         const auto random = [&] { return double(mixBits(number * 1'000'003 + ++count) >> 11) * 0x1p-53; };
         const auto move = [&](std::size_t chart) { next.ranks[chart] *= std::exp(elsewhere * (2 * random() - 1)); };
         const auto oneOf = [&](std::size_t size) { return std::size_t(random() * double(size)); };
-        for (std::size_t i = 0; i < next.ranks.size(); ++i)
-            if (layout.places[i].sheet < 0) next.ranks[i] *= 1 + earlier * random();
+        for (std::size_t i = 0; i < places.size(); ++i)
+            if (places[i].sheet < 0) next.ranks[i] *= 1 + earlier * random();
         for (int k = 0; k < some; ++k) move(oneOf(next.ranks.size()));
         if (!m_charts.large.empty() && random() < turns) {
             const std::size_t chart = m_charts.large[oneOf(m_charts.large.size())];
-            const std::size_t quarter = oneOf(quarters + 1);
+            const auto turn = std::uint8_t(1 << oneOf(quarters + 1) & m_charts.turns[chart]);
             move(chart);
-            next.turns[chart] = quarter == quarters ? anyQuarter : std::uint8_t(1 << quarter);
+            next.turns[chart] = turn != 0 ? turn : m_charts.turns[chart];
         }
         return next;
     }
@@ -331,13 +388,13 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
     const Plan plan = packer.plainPlan();
     std::optional<Layout> best;
     double scale = usual * full, tooLarge = std::numeric_limits<double>::infinity();
-    while (!best || tooLarge > precision * best->texelsPerUnit) {
+    while (!best || tooLarge > precision * best->texelsPerUnit()) {
         if (scale < 1e-3 * full) return std::nullopt;
-        if (best && best->texelsPerUnit > full) break;  // points fit at any scale
+        if (best && best->texelsPerUnit() > full) break;  // points fit at any scale
         std::array<double, 2> scales = {scale, step * scale};
         if (best && std::isfinite(tooLarge)) {
-            const double third = (tooLarge - best->texelsPerUnit) / 3;
-            scales = {best->texelsPerUnit + third, tooLarge - third};
+            const double third = (tooLarge - best->texelsPerUnit()) / 3;
+            scales = {best->texelsPerUnit() + third, tooLarge - third};
         }
         std::array<Layout, 2> layouts;
         parallelFor(
@@ -354,11 +411,10 @@ void searchLarger(const Packer& packer, double full, Layout& best, std::size_t t
     constexpr double firstStep = 1.012, leastStep = 1.002;
     constexpr std::size_t some = 16;
     Plan plan = packer.plainPlan();
-    double scale = best.texelsPerUnit, step = firstStep;
+    double scale = best.texelsPerUnit(), step = firstStep;
     for (const auto all = double(tries); tries > 0 && scale < 1.2 * full;) {
         progress.at(1 - double(tries) / all);
-        Layout layout =
-            packer.search(packer.footprints(scale * step), plan, tries, tries - std::min(some, tries), progress);
+        Layout layout = packer.search(scale * step, plan, tries, tries - std::min(some, tries), progress);
         if (layout.isWhole) {
             scale *= step;
             if (layout.texels() > best.texels()) best = std::move(layout);
@@ -379,9 +435,8 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     if (settings.texelsPerUnit > 0) {
         Plan plan = packer.plainPlan();
         std::size_t tries = 8;
-        const Footprints footprints = packer.footprints(settings.texelsPerUnit);
-        const Layout layout = packer.search(footprints, plan, tries, 0, progress);
-        if (layout.isWhole) return packer.packingOf(layout, footprints);
+        const Layout layout = packer.search(settings.texelsPerUnit, plan, tries, 0, progress);
+        if (layout.isWhole) return packer.packingOf(layout);
         throw InputError("The charts do not fit on " + sheets +
                          " texels at this density; ask for fewer texels, larger or more sheets.");
     }
@@ -397,10 +452,9 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     for (const Patch* patch : patches) triangles += patch->triangles.size();
     const std::size_t tries = std::clamp<std::size_t>(triangles / (2 * patches.size()), 8, 96);
     searchLarger(packer, full, *best, tries, progress.span(0.4, 0.9));
-    const Footprints footprints = packer.footprints(best->texelsPerUnit);
-    packer.enlarge(*best, footprints, progress);
+    packer.enlarge(*best, progress);
     progress.at(1);
-    return packer.packingOf(*best, footprints);
+    return packer.packingOf(*best);
 }
 
 }  // namespace um

@@ -5,7 +5,6 @@
 #include "base/Parallel.h"
 
 #include <algorithm>
-#include <iterator>
 #include <map>
 #include <set>
 
@@ -29,16 +28,6 @@ std::vector<std::pair<double, ChartPair>> pairsToTry(const Neighbours& around, c
     return worth;
 }
 
-// The chart of some of the triangles of it and of another, cut where it was: what comes over needs no cut.
-std::optional<Chart> changed(const ChartMaker& maker, const Chart& chart, const std::vector<TriangleId>& triangles) {
-    const auto isWithin = [&](TriangleId t) { return std::binary_search(triangles.begin(), triangles.end(), t); };
-    std::vector<std::uint64_t> own;
-    std::copy_if(chart.cuts.begin(), chart.cuts.end(), std::back_inserter(own), [&](std::uint64_t edge) {
-        return isWithin(TriangleId(edge / 3)) && isWithin(maker.around().beyond[edge / 3][edge % 3]);
-    });
-    return maker.handy(triangles, own);
-}
-
 // With as wide a choice as leaves both flat: where much goes over to the other side, a cut that opened it may not reach
 // its new border. Nothing if that changes little.
 std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Chart& b) {
@@ -57,9 +46,11 @@ std::optional<Two> partedAnew(const ChartMaker& maker, const Chart& a, const Cha
         for (std::vector<TriangleId>& part : parts)
             for (TriangleId& place : part) place = both[place];
         if (half[0] == 1) std::swap(parts[0], parts[1]);
-        auto first = changed(maker, a, parts[0]);
+        // Cut where they were: what comes over needs no cut.
+        auto first = maker.handy(parts[0], maker.cutsWithin(a.cuts, parts[0]));
         if (!first) continue;
-        if (auto second = changed(maker, b, parts[1])) return Two{std::move(*first), std::move(*second)};
+        if (auto second = maker.handy(parts[1], maker.cutsWithin(b.cuts, parts[1])))
+            return Two{std::move(*first), std::move(*second)};
     }
     return std::nullopt;
 }

@@ -31,17 +31,15 @@ ChartSettings forOneSheet(const Mesh& mesh, const UnwrapSettings& settings) {
     constexpr double usualFill = 0.75;
     const PackSettings& pack = settings.pack;
     ChartSettings charts = settings.charts;
-    double sheets = pack.sheets;
+    charts.sheets = pack.sheets;
     if (pack.texelsPerUnit > 0) {
         double area = 0;
         for (TriangleId t = 0; t < mesh.triangleCount(); ++t) area += triangleArea(mesh, t);
         const double side = pack.size / pack.texelsPerUnit;
-        sheets = std::max(1.0, area / (side * side * usualFill));
+        charts.sheets = std::max(1.0, area / (side * side * usualFill));
         const float weight = settings.weights.empty() ? 1 : *std::ranges::max_element(settings.weights);
         charts.mostReach = (pack.size - pack.padding) / (pack.texelsPerUnit * std::max(1e-30F, weight));
     }
-    charts.mostShare /= sheets;
-    charts.mostLength /= std::sqrt(sheets);
     return charts;
 }
 

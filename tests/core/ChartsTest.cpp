@@ -171,6 +171,62 @@ private slots:
         }
     }
 
+    // Two squares lie beside each other on half of a sheet only: one of them is cut, unless there is a sheet for each.
+    // Two halves of a square find room.
+    void cutsAllButOneThatFillASheetBadly() {
+        const auto pair = [](float depth) {
+            const Mesh one = test::makeSheet(8, 8, 1, depth);
+            return test::joined(one, test::moved(one, {0, 5, 0}));
+        };
+        const Mesh squares = pair(1), halves = pair(0.5);
+        ChartSettings settings;
+        const std::vector<Chart> cut = cutIntoCharts(squares, settings, Progress());
+        QVERIFY(areSound(squares, cut));
+        QCOMPARE(cut.size(), std::size_t(3));
+        QCOMPARE(cutIntoCharts(halves, settings, Progress()).size(), std::size_t(2));
+        QCOMPARE(cutIntoCharts(test::makeSheet(8, 8, 1, 1), settings, Progress()).size(), std::size_t(1));
+        settings.sheets = 2;
+        QCOMPARE(cutIntoCharts(squares, settings, Progress()).size(), std::size_t(2));
+    }
+
+    // Nor are they made by joining: three strips side by side make two thirds of the surface, like three others.
+    void joinsNoTwoThatFillASheetBadly() {
+        const Mesh square = test::makeSheet(12, 12, 3, 3);
+        const Mesh mesh = test::joined(square, test::moved(square, {0, 5, 0}));
+        const ChartMaker maker(mesh, ChartSettings());
+        std::vector<Chart> charts;
+        for (const double height : {0.0, 5.0})
+            for (const double from : {0.0, 1.0, 2.0})
+                charts.push_back(maker
+                                     .flat(those(mesh,
+                                                 [&](const Vec3d& p) {
+                                                     return std::abs(p.y() - height) < 1 && p.x() > from &&
+                                                            p.x() < from + 1;
+                                                 }),
+                                           {})
+                                     .value());
+        joinCharts(maker, charts, Progress());
+        QVERIFY(areSound(mesh, charts));
+        const auto large = std::ranges::count_if(charts, [&](const Chart& chart) { return maker.isLarge(chart); });
+        QCOMPARE(large, 1);
+        QVERIFY(charts.size() >= 3);
+    }
+
+    // A part keeps the cuts between its own triangles.
+    void keepsTheCutsWithinAPart() {
+        const Mesh mesh = test::makeSheet(4, 4, 4, 4);
+        const ChartMaker maker(mesh, ChartSettings());
+        const auto all = those(mesh, [](const Vec3d&) { return true; });
+        const auto left = those(mesh, [](const Vec3d& p) { return p.x() < 2; });
+        const auto along = [](float x) { return [x](const Vec3f& p) { return p.x() == x; }; };
+        const std::vector<std::uint64_t> inside = cutsWhere(maker, all, along(1)),
+                                         rim = cutsWhere(maker, all, along(2));
+        QCOMPARE(inside.size(), std::size_t(8));
+        QCOMPARE(maker.cutsWithin(inside, left), inside);
+        QCOMPARE(rim.size(), std::size_t(8));
+        QVERIFY(maker.cutsWithin(rim, left).empty());
+    }
+
     // An angle leaves much of its hull empty, and still does so with a little square in its corner: together they waste
     // less than apart.
     void joinsWhatWastesNoMoreThanApart() {

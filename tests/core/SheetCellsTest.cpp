@@ -171,6 +171,20 @@ private slots:
             QCOMPARE(faultOf(footprintsOf(outlineOf(patch, 0.3), 30, 2, 3)[0], patch, 0.3, 30, 2, 3), QString());
     }
 
+    void makesOnlyTheTurnsAskedFor() {
+        const Outline outline = outlineOf(star(3), 0.2);
+        const auto all = footprintsOf(outline, 40, 1, 2);
+        for (const unsigned turns : {0b0001u, 0b0010u, 0b0100u, 0b1000u, 0b0011u, 0b1010u}) {
+            const auto some = footprintsOf(outline, 40, 1, 2, turns);
+            for (std::size_t quarter = 0; quarter < 4; ++quarter) {
+                const bool isAsked = (turns >> quarter & 1) != 0;
+                QCOMPARE(some[quarter].runs.size(), isAsked ? all[quarter].runs.size() : 0);
+                QCOMPARE(some[quarter].blocks.size(), isAsked ? all[quarter].blocks.size() : 0);
+                if (isAsked) QVERIFY((some[quarter].origin - all[quarter].origin).norm() < 1e-12);
+            }
+        }
+    }
+
     // A block may be asked about first only if the chart covers it from every cell of the block where it is put.
     void blocksAreCoveredWhereverAChartIsPut() {
         constexpr int side = Footprint::blockSide;

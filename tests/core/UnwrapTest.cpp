@@ -161,7 +161,7 @@ private slots:
     }
 
     void cutsAlongSeamsThatAreThere() {
-        Mesh mesh = test::makeSheet(10, 6, 2, 1);
+        Mesh mesh = test::makeSheet(10, 10, 2, 2);
         UnwrapSettings settings;
         settings.charts.alongSeams = true;
         QCOMPARE(unwrap(mesh, settings, Progress()).charts, std::size_t(1));
