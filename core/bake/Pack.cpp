@@ -125,7 +125,7 @@ public:
         return m_all[i];
     }
 
-    // On all cores what will be asked for.
+    // On all cores what will be asked for; none where the size is beyond those that there are.
     void make(const std::function<std::size_t(std::size_t chart)>& sizeOf) const {
         parallelFor(
             m_charts.areas.size(),
@@ -222,7 +222,8 @@ public:
                   const Progress& progress) const {
         constexpr std::size_t atFirst = 2, later = 4;
         const auto footprints = this->footprints(texelsPerUnit);
-        footprints->make([](std::size_t) { return Sizes::due; });
+        footprints->make(
+            [&](std::size_t chart) { return isTooLong(*footprints, chart, Sizes::due) ? Sizes::count : Sizes::due; });
         Layout layout;
         layout.isWhole = false;
         layout.missing = std::numeric_limits<double>::infinity();
@@ -298,6 +299,12 @@ private:
         SheetCells::Spot spot;
     };
 
+    // For a sheet: its footprint may be beyond all measure.
+    bool isTooLong(const Footprints& footprints, std::size_t chart, std::size_t size) const {
+        const double length = m_charts.outlines[chart].box.sizes().maxCoeff() * m_charts.weights[chart];
+        return length * m_sizes.factors[size] * footprints.texelsPerUnit() > m_settings.size;
+    }
+
     // Where it ends, by which the lowest is chosen.
     static std::pair<int, int> endOf(const std::array<Footprint, quarters>& footprints, const Way& way) {
         const Footprint& footprint = footprints[way.quarter];
@@ -341,9 +348,8 @@ private:
     // In the size that is due if there is room, or else in a smaller one. A sheet more is begun if it has to be.
     std::optional<Place> placeFor(const Footprints& footprints, std::size_t chart, std::uint8_t turns,
                                   std::vector<SheetCells>& sheets) const {
-        const double length = m_charts.outlines[chart].box.sizes().maxCoeff() * m_charts.weights[chart];
         for (std::size_t size = Sizes::due + 1; size-- > (m_sizes.areOne() ? Sizes::due : 0);) {
-            if (length * m_sizes.factors[size] * footprints.texelsPerUnit() > m_settings.size) continue;
+            if (isTooLong(footprints, chart, size)) continue;
             for (int sheet = 0; sheet < m_settings.sheets; ++sheet) {
                 if (sheet == int(sheets.size())) sheets.emplace_back(m_settings.size / m_cell);
                 if (const auto way = lowestOn(sheets[std::size_t(sheet)], footprints.of(chart, size), turns))
