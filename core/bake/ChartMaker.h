@@ -24,7 +24,7 @@ public:
     std::optional<Chart> handy(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
                                double hullBefore = 0) const;
 
-    /// Those of the cuts that are still some if a few of the triangles are a chart of their own.
+    /// Those of the cuts that are between some of the triangles: they stay if these become a chart of their own.
     std::vector<std::uint64_t> cutsWithin(const std::vector<std::uint64_t>& cuts,
                                           const std::vector<TriangleId>& triangles) const;
 

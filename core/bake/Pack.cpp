@@ -20,8 +20,8 @@ namespace {
 
 constexpr std::size_t quarters = 4;
 
-// The quarters, a bit for each, by which the chart may be turned without looking nearly as it does by one before: where
-// it would not fit then, it would not by that one.
+// The quarters, a bit for each, by which the chart may be turned without looking as it nearly does by fewer: a disc has
+// one, a strip two. What finds no place one way hardly finds one where it looks the same.
 std::uint8_t distinctQuarters(const Outline& outline) {
     constexpr int cells = 48;  // along the longer side: with the padding a row fits into a word
     constexpr double alike = 0.04;
