@@ -2,7 +2,7 @@
 
 #include "bake/Bake.h"
 #include "base/Units.h"
-#include "bench/Clock.h"
+#include "bench/Figures.h"
 #include "bench/PlainRays.h"
 #include "demo/CoralHead.h"
 #include "demo/DiversLamp.h"
@@ -14,13 +14,6 @@
 #include <numeric>
 
 namespace um::bench {
-namespace {
-
-const char* verdict(bool met) {
-    return met ? "met" : "NOT met";
-}
-
-}  // namespace
 
 void unwrapping(int runs) {
     std::printf(

@@ -2,7 +2,7 @@
 #include "base/Error.h"
 #include "base/Units.h"
 #include "bench/Baking.h"
-#include "bench/Clock.h"
+#include "bench/Figures.h"
 #include "bench/Textbook.h"
 #include "chain/Chain.h"
 #include "demo/CoralHead.h"
@@ -40,7 +40,7 @@ double sortSeconds(int runs, std::size_t triangles) {
 void say(const char* what, double seconds, double yardstick, double goal) {
     const double ratio = seconds / yardstick;
     std::printf("  %-44s %7.3f s   %5.2fx sort   goal %.2fx   %s\n", what, seconds, ratio, goal,
-                ratio <= goal ? "met" : "NOT met");
+                verdict(ratio <= goal));
 }
 
 // Peak memory of a piece of work in a process of its own, in bytes.
@@ -85,7 +85,7 @@ void speed(std::size_t triangles, int runs) {
     const double withAttributes =
         medianSeconds(runs, [&] { reduceMesh(dressed, count / 100, plain, Progress()); }) / reducing;
     std::printf("  %-44s %5.2fx without   goal 1.60x   %s\n", "with UVs and normals in the metric", withAttributes,
-                withAttributes <= 1.6 ? "met" : "NOT met");
+                verdict(withAttributes <= 1.6));
     DeviationSettings settings;
     settings.samples = count / 2;
     const double measuring = medianSeconds(runs, [&] { measureDeviation(coral, level, settings, Progress()); });
@@ -96,7 +96,7 @@ void speed(std::size_t triangles, int runs) {
                 outlines / measuring);
     const auto sayChain = [](const char* what, double all, double first) {
         std::printf("  %-44s %7.3f s   %5.2fx its first level   goal 1.50x   %s\n", what, all, all / first,
-                    all <= 1.5 * first ? "met" : "NOT met");
+                    verdict(all <= 1.5 * first));
     };
     Recipe five;
     five.levels = levelsByRatio("20%", 0.3, 5);
@@ -143,7 +143,7 @@ void memory(std::size_t triangles) {
                              }) /
                              double(triangles);
         std::printf("  reducing it to %4.1f %% peaks at %.0f   goal 150   %s\n", 100 * share, bytes,
-                    bytes <= 150 ? "met" : "NOT met");
+                    verdict(bytes <= 150));
     }
 }
 

@@ -126,10 +126,11 @@ public:
     }
 
     // On all cores what will be asked for; none where the size is beyond those that there are.
-    void make(const std::function<std::size_t(std::size_t chart)>& sizeOf) const {
+    void make(const std::function<std::size_t(std::size_t chart)>& sizeOf, const Progress& progress) const {
         parallelFor(
             m_charts.areas.size(),
             [&](std::size_t chart) {
+                progress.check();
                 if (const std::size_t size = sizeOf(chart); size < Sizes::count) of(chart, size);
             },
             1);
@@ -223,7 +224,8 @@ public:
         constexpr std::size_t atFirst = 2, later = 4;
         const auto footprints = this->footprints(texelsPerUnit);
         footprints->make(
-            [&](std::size_t chart) { return isTooLong(*footprints, chart, Sizes::due) ? Sizes::count : Sizes::due; });
+            [&](std::size_t chart) { return isTooLong(*footprints, chart, Sizes::due) ? Sizes::count : Sizes::due; },
+            progress);
         Layout layout;
         layout.isWhole = false;
         layout.missing = std::numeric_limits<double>::infinity();
@@ -261,7 +263,7 @@ public:
         }
         std::stable_sort(order.begin(), order.end(),
                          [&](std::size_t a, std::size_t b) { return m_charts.areas[a] > m_charts.areas[b]; });
-        footprints.make([&](std::size_t i) { return layout.places[i].size + 1; });
+        footprints.make([&](std::size_t i) { return layout.places[i].size + 1; }, progress);
         for (const std::size_t i : order) {
             progress.check();
             Place& place = layout.places[i];

@@ -1,4 +1,4 @@
-#include "bench/Clock.h"
+#include "bench/Figures.h"
 
 #include <algorithm>
 #include <chrono>
@@ -20,6 +20,10 @@ double medianSeconds(int runs, const std::function<void()>& work) {
     std::vector<double> seconds;
     for (int i = 0; i < runs; ++i) seconds.push_back(secondsOf(work));
     return median(seconds);
+}
+
+const char* verdict(bool met) {
+    return met ? "met" : "NOT met";
 }
 
 }  // namespace um::bench
