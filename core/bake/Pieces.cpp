@@ -156,25 +156,29 @@ void smoothBorders(const Neighbours& around, std::vector<std::uint32_t>& pieceOf
             for (const TriangleId other : around.beyond[band[begin]])
                 if (other != Neighbours::none) takeIn(other);
 
+    // From each neighbour as much as goes there.
+    std::vector<std::array<float, 3>> flows(band.size());
+    for (std::size_t i = 0; i < band.size(); ++i) {
+        const auto& lengths = around.lengths[band[i]];
+        const double perimeter = std::max(1e-300, lengths[0] + lengths[1] + lengths[2]);
+        for (std::size_t k = 0; k < 3; ++k)
+            if (around.beyond[band[i]][k] != Neighbours::none)
+                flows[i][k] = float(lengths[k] / perimeter) * (around.isCrease[band[i]][k] ? overCreases : overEdges);
+    }
     std::vector<Shares> shares(pieceOf.begin(), pieceOf.end());
     std::vector<Shares> next(band.size());
     for (int step = 0; step < steps; ++step) {
         parallelFor(
             band.size(),
             [&](std::size_t i) {
-                const TriangleId t = band[i];
-                const auto& lengths = around.lengths[t];
-                const double perimeter = std::max(1e-300, lengths[0] + lengths[1] + lengths[2]);
-                std::array<float, 3> flow{};
+                const auto& flow = flows[i];
+                Shares& own = next[i];
+                own = shares[band[i]];
+                own *= 1 - flow[0] - flow[1] - flow[2];
                 for (std::size_t k = 0; k < 3; ++k)
-                    if (around.beyond[t][k] != Neighbours::none)
-                        flow[k] = float(lengths[k] / perimeter) * (around.isCrease[t][k] ? overCreases : overEdges);
-                next[i] = shares[t];
-                next[i] *= 1 - flow[0] - flow[1] - flow[2];
-                for (std::size_t k = 0; k < 3; ++k)
-                    if (flow[k] > 0) next[i].add(shares[around.beyond[t][k]], flow[k]);
+                    if (flow[k] > 0) own.add(shares[around.beyond[band[i]][k]], flow[k]);
             },
-            1024);
+            256);
         for (std::size_t i = 0; i < band.size(); ++i) shares[band[i]] = next[i];
     }
     for (const TriangleId t : band) {

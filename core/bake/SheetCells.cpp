@@ -13,15 +13,9 @@ constexpr int blocksInWord = wordBits / side;
 constexpr Word all = ~Word(0);
 constexpr Word oneBlock = all >> (wordBits - side);
 
-int levelOf(const CellRun& run) {
-    return std::bit_width(unsigned(run.end - run.begin)) - 1;
-}
-
-// 64 cells from any cell on. Beyond the row there is an empty word.
-Word wordFrom(const Word* row, int cell) {
-    const int shift = cell % wordBits;
-    row += cell / wordBits;
-    return row[0] >> shift | row[1] << 1 << (wordBits - 1 - shift);
+// Of runs of 1, 2, 4 ... cells; longer ones are several of the last.
+int levelsFor(int length) {
+    return std::bit_width(unsigned(std::min(length, wordBits)));
 }
 
 // The first `count` of the bits.
@@ -61,54 +55,49 @@ void fill(CellGrid& grid, const Footprint& footprint, const SheetCells::Spot& sp
 
 }  // namespace
 
-CellGrid::CellGrid(int side)
-    : m_side(side), m_words((side + wordBits - 1) / wordBits), m_levels(std::bit_width(unsigned(side))) {
-    m_bits.assign((std::size_t(m_levels) * std::size_t(side) + 1) * std::size_t(m_words + 1), 0);
+CellGrid::CellGrid(int side) : m_side(side), m_words((side + wordBits - 1) / wordBits), m_levels(levelsFor(side)) {
+    m_bits.assign(std::size_t(m_levels) * std::size_t(side) * std::size_t(m_words) + 1, 0);
 }
 
+// What is known of runs that reach beyond the row is wrong, for it is read from the next; nothing is put there.
 void CellGrid::update(int firstRow, int endRow, int firstWord, int endWord) {
     for (int y = firstRow; y < endRow; ++y)
         for (int level = 1; level < m_levels; ++level) {
             const Word* half = rowAt(level - 1, y);
             Word* __restrict row = rowAt(level, y);
-            const int step = 1 << (level - 1), words = step / wordBits, shift = step % wordBits;
-            // Runs that begin farther left reach into what changed; there is nothing beyond the row.
-            const int from = std::max(0, firstWord - (2 * step + wordBits - 1) / wordBits);
-            const int within = std::clamp(m_words - words, from, endWord);
-            for (int w = from; w < within; ++w)
-                row[w] = half[w] | half[w + words] >> shift | half[w + words + 1] << 1 << (wordBits - 1 - shift);
-            std::copy(half + within, half + endWord, row + within);
+            const int step = 1 << (level - 1);
+            // Runs that begin in the word before reach into what changed.
+            for (int w = std::max(0, firstWord - 1); w < endWord; ++w)
+                row[w] = half[w] | half[w] >> step | half[w + 1] << (wordBits - step);
         }
 }
 
-Word CellGrid::block(const CellRun& run, int y, Word* __restrict blocked) const {
-    const int level = levelOf(run), second = run.end - (1 << level);
-    const Word* row = rowAt(level, y + run.row);
-    const Word *one = row + run.begin / wordBits, *two = row + second / wordBits;
-    const int shiftOne = run.begin % wordBits, shiftTwo = second % wordBits;
-    Word free = 0;
-    // Without a branch, so that several words are done at once. What is read beyond a row does not matter: nothing is
-    // put there.
-    for (int w = 0, words = m_words; w < words; ++w) {
-        blocked[w] |= one[w] >> shiftOne | one[w + 1] << 1 << (wordBits - 1 - shiftOne) | two[w] >> shiftTwo |
-                      two[w + 1] << 1 << (wordBits - 1 - shiftTwo);
-        free |= ~blocked[w];
+std::vector<CellGrid::Probe> CellGrid::probesOf(const std::vector<CellRun>& runs, std::size_t together) const {
+    std::vector<Probe> probes;
+    probes.reserve(2 * runs.size() + together);
+    for (const CellRun& run : runs) {
+        const int level = levelsFor(run.end - run.begin) - 1, length = 1 << level;
+        const std::ptrdiff_t row = rowAt(level, run.row) - rowAt(0, 0);
+        for (int begin = run.begin; begin < run.end; begin += length) {
+            const int x = std::min(begin, run.end - length);
+            probes.push_back({row + x / wordBits, x % wordBits});
+        }
     }
-    return free;
-}
-
-Word CellGrid::blockedFrom(const CellRun& run, int x, int y) const {
-    const int level = levelOf(run);
-    const Word* row = rowAt(level, y + run.row);
-    return wordFrom(row, x + run.begin) | wordFrom(row, x + run.end - (1 << level));
+    while (probes.size() % together != 0) probes.push_back(probes.back());
+    return probes;
 }
 
 SheetCells::SheetCells(int side) : m_cells(side), m_blocks((side + um::side - 1) / um::side) {}
 
 std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int top) const {
+    constexpr std::size_t blocksTogether = 2, cellsTogether = 4;
     const int lastX = m_cells.side() - footprint.width, lastY = std::min(m_cells.side(), top) - footprint.height;
     if (lastX < 0) return std::nullopt;
-    std::vector<Word> blocked(static_cast<std::size_t>(m_blocks.words()));
+    const std::vector<CellGrid::Probe> blocks = m_blocks.probesOf(footprint.blocks, blocksTogether);
+    const std::vector<CellGrid::Probe> cells = m_cells.probesOf(footprint.runs, cellsTogether);
+    const auto blockWords = std::size_t(m_blocks.words());
+    std::vector<Word> within(blockWords), free(blockWords);
+    for (int w = 0; w < m_blocks.words(); ++w) within[std::size_t(w)] = firstBits(lastX / side + 1 - w * wordBits);
     struct Start {
         int word;
         Word fits;  // whether it may, from each cell of the word on
@@ -116,22 +105,18 @@ std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int
     std::vector<Start> starts;
     starts.reserve(std::size_t(m_cells.words()));
     for (int row = 0; row * side <= lastY; ++row) {
-        for (int w = 0; w < m_blocks.words(); ++w)
-            blocked[std::size_t(w)] = ~firstBits(lastX / side + 1 - w * wordBits);
-        if (std::any_of(footprint.blocks.begin(), footprint.blocks.end(),
-                        [&](const CellRun& run) { return m_blocks.block(run, row, blocked.data()) == 0; }))
-            continue;
+        std::copy(within.begin(), within.end(), free.begin());
+        if (!m_blocks.narrow<blocksTogether>(free, blocks, row, 0)) continue;
         starts.clear();
         for (int w = 0; w < m_cells.words(); ++w) {
-            const Word blocks = ~blocked[std::size_t(w / side)] >> (w % side * blocksInWord) & firstBits(blocksInWord);
-            if (blocks != 0) starts.push_back({w, cellsOf(blocks) & firstBits(lastX + 1 - w * wordBits)});
+            const Word some = free[std::size_t(w / side)] >> (w % side * blocksInWord) & firstBits(blocksInWord);
+            if (some != 0) starts.push_back({w, cellsOf(some) & firstBits(lastX + 1 - w * wordBits)});
         }
         for (int y = row * side; y < (row + 1) * side && y <= lastY; ++y)
             for (const Start& start : starts) {
                 Word fits = start.fits;
-                for (auto run = footprint.runs.begin(); fits != 0 && run != footprint.runs.end(); ++run)
-                    fits &= ~m_cells.blockedFrom(*run, start.word * wordBits, y);
-                if (fits != 0) return Spot{start.word * wordBits + std::countr_zero(fits), y};
+                if (m_cells.narrow<cellsTogether>({&fits, 1}, cells, y, start.word))
+                    return Spot{start.word * wordBits + std::countr_zero(fits), y};
             }
     }
     return std::nullopt;

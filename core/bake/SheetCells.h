@@ -2,15 +2,19 @@
 /// Where on a sheet there is room.
 #include "bake/Footprint.h"
 
+#include <algorithm>
+#include <array>
+#include <cstddef>
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <utility>
 #include <vector>
 
 namespace um {
 
-/// A square of cells in which all runs of cells of a length can be asked about at once: for each row it knows from
-/// which cells on the next 1, 2, 4, 8 ... hold anything, and any run is two of those.
+/// A square of cells in which many places can be asked at once whether a footprint may be put there: for each row it
+/// knows from which cells on the next 1, 2, 4 ... 64 hold anything.
 class CellGrid {
 public:
     using Word = std::uint64_t;
@@ -27,21 +31,48 @@ public:
     /// @param firstWord, endWord  of the rows, where bits changed
     void update(int firstRow, int endRow, int firstWord, int endWord);
 
-    /// Adds to `blocked` the cells of row `y` at which a footprint with that run may not be put.
-    /// @returns a word that is 0 if by now all are blocked
-    Word block(const CellRun& run, int y, Word* blocked) const;
+    /// Tells of cells side by side, some power of two of them, whether they are free.
+    struct Probe {
+        std::ptrdiff_t word;  ///< which tells it, counted from that of the footprint's place
+        int shift;            ///< of that word
+    };
+    /// Those of a footprint's runs, in their order; the last is repeated until they are a multiple of `together`.
+    std::vector<Probe> probesOf(const std::vector<CellRun>& runs, std::size_t together) const;
 
-    /// The same for the 64 cells from `x` on.
-    Word blockedFrom(const CellRun& run, int x, int y) const;
+    /// Keeps of places in row `y` those where all cells are free.
+    /// @tparam together  so many probes are made before looking whether any place is left, which costs as much as they
+    ///                   do, for it can not be foretold
+    /// @param places  a bit for each, from the word `firstWord` of the row on
+    /// @returns whether any is left
+    template <std::size_t together>
+    bool narrow(std::span<Word> places, const std::vector<Probe>& probes, int y, int firstWord) const {
+        const Word* row = rowAt(0, y) + firstWord;
+        bool isAnyLeft = true;
+        for (auto probe = probes.begin(); isAnyLeft && probe != probes.end(); probe += together) {
+            std::array<Probe, together> some;
+            std::copy_n(probe, together, some.begin());
+            Word left = 0;
+            for (std::size_t w = 0; w < places.size(); ++w) {
+                Word taken = 0;
+                for (const Probe& p : some) {
+                    const Word* tells = row + w + p.word;
+                    taken |= tells[0] >> p.shift | tells[1] << 1 << (wordBits - 1 - p.shift);
+                }
+                left |= places[w] &= ~taken;
+            }
+            isAnyLeft = left != 0;
+        }
+        return isAnyLeft;
+    }
 
 private:
     const Word* rowAt(int level, int y) const {
-        return m_bits.data() + (std::size_t(level) * std::size_t(m_side) + std::size_t(y)) * std::size_t(m_words + 1);
+        return m_bits.data() + (std::size_t(level) * std::size_t(m_side) + std::size_t(y)) * std::size_t(m_words);
     }
     Word* rowAt(int level, int y) { return const_cast<Word*>(std::as_const(*this).rowAt(level, y)); }
 
     int m_side, m_words, m_levels;
-    std::vector<Word> m_bits;  // a word more in each row, always empty, and a row more at the end
+    std::vector<Word> m_bits;  // and a word more at the end
 };
 
 /// The cells of a sheet, and blocks of them to see soon where there is no room.
