@@ -57,11 +57,15 @@ struct Charts {
     double area = 0;                  // of all
     double length = 0;                // of the longest, weighted
     std::vector<std::size_t> large;   // those whose places decide on those of others
+
+    static constexpr double largeShare = 0.01;
+    bool isLarge(std::size_t i) const { return areas[i] > largeShare * area; }
 };
 
 Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<double>& weights) {
-    constexpr double largeShare = 0.01, smallShare = 0.002;
-    constexpr std::uint8_t upright = 0b11;
+    // There are many of them, and what is lost by turning them less is little.
+    constexpr double smallShare = 0.002, tinyShare = 0.001;
+    constexpr std::uint8_t smallTurns = 0b11, tinyTurns = 0b1;
     Charts charts{weights,
                   std::vector<double>(patches.size()),
                   {},
@@ -85,9 +89,9 @@ Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<doub
     // All may be points.
     charts.area = std::max(std::accumulate(charts.areas.begin(), charts.areas.end(), 0.0), 1e-60);
     for (std::size_t i = 0; i < patches.size(); ++i) {
-        if (charts.areas[i] > largeShare * charts.area) charts.large.push_back(i);
-        // There are many of them, and what is lost by turning them less is little.
-        if (charts.areas[i] < smallShare * charts.area) charts.turns[i] &= upright;
+        if (charts.isLarge(i)) charts.large.push_back(i);
+        if (charts.areas[i] < smallShare * charts.area) charts.turns[i] &= smallTurns;
+        if (charts.areas[i] < tinyShare * charts.area) charts.turns[i] &= tinyTurns;
     }
     return charts;
 }
@@ -162,10 +166,12 @@ struct Layout {
     std::shared_ptr<const Footprints> footprints;
     std::vector<Place> places;
     int sheets = 0;
-    double filled = 0;   // area in square units, at the charts' sizes
-    double missing = 0;  // area of the charts that are not laid out
-    bool isWhole = true;
+    double filled = 0;                 // area in square units, at the charts' sizes
+    std::vector<std::size_t> missing;  // the charts for which there was no room
+    double missingArea = 0;
+    double effort = 0;  // what it took, where all charts but the large ones, laid out once, take 1
 
+    bool isWhole() const { return missing.empty(); }
     double texelsPerUnit() const { return footprints->texelsPerUnit(); }
     double texels() const { return filled * texelsPerUnit() * texelsPerUnit(); }
 };
@@ -190,11 +196,13 @@ public:
         return std::make_shared<const Footprints>(m_charts, m_sizes, texelsPerUnit, m_cell, m_settings.padding / 2.0);
     }
 
-    // Each in turn goes where it ends lowest. Gives up as soon as more is missing than `mostMissing`.
+    // Each in turn goes where it ends lowest. Gives up as soon as a large one or more than `mostMissing` is missing.
     Layout lay(const std::shared_ptr<const Footprints>& footprints, const Plan& plan, double mostMissing,
                const Progress& progress) const {
+        constexpr double forLargeOnes = 0.125;
         Layout layout;
         layout.footprints = footprints;
+        layout.effort = forLargeOnes;
         layout.places.resize(plan.ranks.size());
         std::vector<std::size_t> order(plan.ranks.size());
         std::iota(order.begin(), order.end(), std::size_t(0));
@@ -203,11 +211,12 @@ public:
         std::vector<SheetCells> sheets;
         for (const std::size_t i : order) {
             progress.check();
+            layout.effort += 1 / double(order.size());
             const auto place = placeFor(*footprints, i, plan.turns[i], sheets);
             if (!place) {
-                layout.isWhole = false;
-                layout.missing += m_charts.areas[i];
-                if (layout.missing > mostMissing) break;
+                layout.missing.push_back(i);
+                layout.missingArea += m_charts.areas[i];
+                if (layout.missingArea > mostMissing || m_charts.isLarge(i)) break;
                 continue;
             }
             sheets[std::size_t(place->sheet)].put(footprints->of(i, place->size)[place->quarter], place->spot);
@@ -218,36 +227,36 @@ public:
         return layout;
     }
 
-    // Changes the plan until all charts are laid out at that scale, or as long as there are more than `last` tries.
-    Layout search(double texelsPerUnit, Plan& plan, std::size_t& tries, std::size_t last,
-                  const Progress& progress) const {
+    // Changes the plan until all charts are laid out at that scale, or the effort is made.
+    Layout search(double texelsPerUnit, Plan& plan, double mostEffort, const Progress& progress) const {
         constexpr std::size_t atFirst = 2, later = 4;
         const auto footprints = this->footprints(texelsPerUnit);
         footprints->make(
             [&](std::size_t chart) { return isTooLong(*footprints, chart, Sizes::due) ? Sizes::count : Sizes::due; },
             progress);
-        Layout layout;
-        layout.isWhole = false;
-        layout.missing = std::numeric_limits<double>::infinity();
-        for (bool isFirst = true; isFirst || (!layout.isWhole && tries > last); isFirst = false) {
-            std::vector<Plan> plans(isFirst ? atFirst : later);
+        std::optional<Layout> best;
+        double effort = 0;
+        for (std::uint64_t round = 0; !best || (!best->isWhole() && effort < mostEffort); ++round) {
+            std::vector<Plan> plans(best ? later : atFirst);
             std::vector<Layout> layouts(plans.size());
+            const double mostMissing = best ? best->missingArea : std::numeric_limits<double>::infinity();
             parallelFor(
                 plans.size(),
                 [&](std::size_t k) {
-                    plans[k] = isFirst && k == 0 ? plan : changed(plan, layout.places, later * tries + k);
-                    layouts[k] = lay(footprints, plans[k], layout.missing, progress);
+                    const std::uint64_t number = later * round + k;
+                    plans[k] =
+                        number == 0 ? plan : changed(plan, best ? best->missing : std::vector<std::size_t>(), number);
+                    layouts[k] = lay(footprints, plans[k], mostMissing, progress);
                 },
                 1);
-            if (!isFirst) tries -= std::min(tries, later);
-            const auto best = std::min_element(layouts.begin(), layouts.end(), [](const Layout& a, const Layout& b) {
-                return std::pair(!a.isWhole, a.missing) < std::pair(!b.isWhole, b.missing);
-            });
-            if (best->missing > layout.missing) continue;
-            plan = std::move(plans[std::size_t(best - layouts.begin())]);
-            layout = std::move(*best);
+            for (const Layout& layout : layouts) effort += layout.effort;
+            const auto next = std::ranges::min_element(layouts, {}, &Layout::missingArea);
+            if (best && next->missingArea > best->missingArea) continue;
+            plan = std::move(plans[std::size_t(next - layouts.begin())]);
+            best = std::move(*next);
         }
-        return layout;
+        best->effort = effort;
+        return std::move(*best);
     }
 
     // Charts with room beside them, or elsewhere, become larger.
@@ -362,8 +371,9 @@ private:
     }
 
     // What was missing comes earlier, some others come earlier or later, and a large one may be turned: few changes
-    // keep what is good of a plan, many lead away from one that is not.
-    Plan changed(const Plan& plan, const std::vector<Place>& places, std::uint64_t number) const {
+    // keep what is good of a plan, many lead away from one that is not. Where a large one is missing, only large ones
+    // matter.
+    Plan changed(const Plan& plan, const std::vector<std::size_t>& missing, std::uint64_t number) const {
         constexpr double earlier = 0.5, elsewhere = 0.2, turns = 0.5;
         const int some = 1 << number % 4;
         Plan next = plan;
@@ -371,11 +381,12 @@ private:
         const auto random = [&] { return double(mixBits(number * 1'000'003 + ++count) >> 11) * 0x1p-53; };
         const auto move = [&](std::size_t chart) { next.ranks[chart] *= std::exp(elsewhere * (2 * random() - 1)); };
         const auto oneOf = [&](std::size_t size) { return std::size_t(random() * double(size)); };
-        for (std::size_t i = 0; i < places.size(); ++i)
-            if (places[i].sheet < 0) next.ranks[i] *= 1 + earlier * random();
-        for (int k = 0; k < some; ++k) move(oneOf(next.ranks.size()));
-        if (!m_charts.large.empty() && random() < turns) {
-            const std::size_t chart = m_charts.large[oneOf(m_charts.large.size())];
+        const auto large = [&] { return m_charts.large[oneOf(m_charts.large.size())]; };
+        const bool lacksLarge = std::ranges::any_of(missing, [&](std::size_t i) { return m_charts.isLarge(i); });
+        for (const std::size_t i : missing) next.ranks[i] *= 1 + earlier * random();
+        for (int k = 0; k < some; ++k) move(lacksLarge ? large() : oneOf(next.ranks.size()));
+        if (!m_charts.large.empty() && (lacksLarge || random() < turns)) {
+            const std::size_t chart = large();
             const auto turn = std::uint8_t(1 << oneOf(quarters + 1) & m_charts.turns[chart]);
             move(chart);
             next.turns[chart] = turn != 0 ? turn : m_charts.turns[chart];
@@ -407,24 +418,29 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
         std::array<Layout, 2> layouts;
         parallelFor(
             2, [&](std::size_t i) { layouts[i] = packer.lay(packer.footprints(scales[i]), plan, 0, progress); }, 1);
-        if (!layouts[1].isWhole) tooLarge = layouts[0].isWhole ? scales[1] : scales[0];
-        if (layouts[1].isWhole || layouts[0].isWhole) best = std::move(layouts[layouts[1].isWhole ? 1 : 0]);
+        if (!layouts[1].isWhole()) tooLarge = layouts[0].isWhole() ? scales[1] : scales[0];
+        if (layouts[1].isWhole() || layouts[0].isWhole()) best = std::move(layouts[layouts[1].isWhole() ? 1 : 0]);
         scale = best ? step * scales[1] : scales[0] / (step * step);
     }
     return best;
 }
 
-// In other orders and turns a little more often fits: by less where some tries found nothing.
-void searchLarger(const Packer& packer, double full, Layout& best, std::size_t tries, const Progress& progress) {
-    constexpr double firstStep = 1.012, leastStep = 1.002;
-    constexpr std::size_t some = 16;
+// In other orders and turns a little more often fits: by more where that was found soon, by less where it was not.
+// Twice the effort is worth it where much of the sheets is empty.
+void searchLarger(const Packer& packer, double full, double sheetTexels, Layout& best, double effort,
+                  const Progress& progress) {
+    constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, some = 16, fairlyFull = 0.79;
     Plan plan = packer.plainPlan();
-    double scale = best.texelsPerUnit(), step = firstStep;
-    for (const auto all = double(tries); tries > 0 && scale < 1.2 * full;) {
-        progress.at(1 - double(tries) / all);
-        Layout layout = packer.search(scale * step, plan, tries, tries - std::min(some, tries), progress);
-        if (layout.isWhole) {
+    double scale = best.texelsPerUnit(), step = firstStep, made = 0;
+    while (scale < 1.2 * full) {
+        const double most = best.texels() < fairlyFull * sheetTexels ? 2 * effort : effort;
+        if (made >= most) break;
+        progress.at(made / most);
+        Layout layout = packer.search(scale * step, plan, std::min(some, most - made), progress);
+        made += layout.effort;
+        if (layout.isWhole()) {
             scale *= step;
+            step = std::min(mostStep, step * step);
             if (layout.texels() > best.texels()) best = std::move(layout);
         } else {
             step = std::max(leastStep, std::sqrt(step));
@@ -441,15 +457,15 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     const Packer packer(charts, settings);
     const std::string sheets = std::to_string(settings.sheets) + " sheet(s) of " + std::to_string(settings.size);
     if (settings.texelsPerUnit > 0) {
+        constexpr double effort = 10;
         Plan plan = packer.plainPlan();
-        std::size_t tries = 8;
-        const Layout layout = packer.search(settings.texelsPerUnit, plan, tries, 0, progress);
-        if (layout.isWhole) return packer.packingOf(layout);
+        const Layout layout = packer.search(settings.texelsPerUnit, plan, effort, progress);
+        if (layout.isWhole()) return packer.packingOf(layout);
         throw InputError("The charts do not fit on " + sheets +
                          " texels at this density; ask for fewer texels, larger or more sheets.");
     }
-    const double full = std::min(std::sqrt(double(settings.sheets) * settings.size * settings.size / charts.area),
-                                 settings.size / charts.length);
+    const double sheetTexels = double(settings.sheets) * settings.size * settings.size;
+    const double full = std::min(std::sqrt(sheetTexels / charts.area), settings.size / charts.length);
     std::optional<Layout> best = largestInPlainOrder(packer, full, progress);
     if (!best)
         throw InputError("There are " + std::to_string(patches.size()) + " charts, too many for " + sheets +
@@ -458,8 +474,8 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     // It takes no longer than the charts may be expected to have taken.
     std::size_t triangles = 0;
     for (const Patch* patch : patches) triangles += patch->triangles.size();
-    const std::size_t tries = std::clamp<std::size_t>(triangles / (2 * patches.size()), 8, 96);
-    searchLarger(packer, full, *best, tries, progress.span(0.4, 0.9));
+    const double effort = std::clamp(double(triangles) / (2 * double(patches.size())), 12.0, 96.0);
+    searchLarger(packer, full, sheetTexels, *best, effort, progress.span(0.4, 0.9));
     packer.enlarge(*best, progress);
     progress.at(1);
     return packer.packingOf(*best);
