@@ -5,7 +5,9 @@
 #include "tests/support/Plane.h"
 
 #include <cmath>
+#include <functional>
 #include <QTest>
+#include <random>
 
 using namespace um;
 
@@ -127,6 +129,25 @@ std::vector<Patch> mixed(std::size_t count) {
     return patches;
 }
 
+// A square cut into rectangles, each across its longer side, and little strips.
+std::vector<Patch> cutSquare(std::uint32_t seed, int pieces, int strips) {
+    std::minstd_rand random(seed);
+    std::vector<Patch> patches;
+    const std::function<void(double, double, int)> cut = [&](double width, double height, int count) {
+        if (count == 1) {
+            patches.push_back(rectangle(width, height));
+            return;
+        }
+        const double share = 0.35 + 0.3 * double(random()) / double(std::minstd_rand::max());
+        const bool isWide = width > height;
+        cut(isWide ? share * width : width, isWide ? height : share * height, count / 2);
+        cut(isWide ? (1 - share) * width : width, isWide ? height : (1 - share) * height, count - count / 2);
+    };
+    cut(10, 10, pieces);
+    for (int i = 0; i < strips; ++i) patches.push_back(rectangle(0.15, 0.06));
+    return patches;
+}
+
 }  // namespace
 
 class PackTest : public QObject {
@@ -176,6 +197,21 @@ private slots:
         const Packed outside({frame(4, 3), rectangle(3.5, 3.5)}, {512, 4, 1, 0});
         QCOMPARE(outside.fault(), QString());
         QVERIFY(outside.packing.texelsPerUnit < 0.75 * alone.packing.texelsPerUnit);
+    }
+
+    // A few of them decide, and there are many orders.
+    void findsAnOrderInWhichLargeOnesFit() {
+        constexpr int pieces = 7, strips = 200;
+        double fill = 0;
+        for (std::uint32_t seed = 1; seed <= 12; ++seed) {
+            const Packed packed(cutSquare(seed, pieces, strips), {512, 4, 1, 0});
+            QCOMPARE(packed.fault(), QString());
+            fill += packed.packing.fill / 12;
+            // So little is not worth turning.
+            for (std::size_t i = pieces; i < packed.patches.size(); ++i)
+                QCOMPARE(packed.packing.charts[i].turn, packed.packing.charts[pieces].turn);
+        }
+        QVERIFY2(fill > 0.82, qPrintable(QString::number(fill)));
     }
 
     void givesEachTheTexelsThatItWeighs() {
