@@ -429,22 +429,23 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
 // Twice the effort is worth it where much of the sheets is empty.
 void searchLarger(const Packer& packer, double full, double sheetTexels, Layout& best, double effort,
                   const Progress& progress) {
-    constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, some = 16, fairlyFull = 0.79;
+    constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, soon = 3, fairlyFull = 0.795;
+    const double atAScale = std::min(16.0, effort / 3);
     Plan plan = packer.plainPlan();
     double scale = best.texelsPerUnit(), step = firstStep, made = 0;
     while (scale < 1.2 * full) {
         const double most = best.texels() < fairlyFull * sheetTexels ? 2 * effort : effort;
         if (made >= most) break;
         progress.at(made / most);
-        Layout layout = packer.search(scale * step, plan, std::min(some, most - made), progress);
+        Layout layout = packer.search(scale * step, plan, std::min(atAScale, most - made), progress);
         made += layout.effort;
-        if (layout.isWhole()) {
-            scale *= step;
-            step = std::min(mostStep, step * step);
-            if (layout.texels() > best.texels()) best = std::move(layout);
-        } else {
+        if (!layout.isWhole()) {
             step = std::max(leastStep, std::sqrt(step));
+            continue;
         }
+        scale *= step;
+        if (layout.effort < soon) step = std::min(mostStep, step * step);
+        if (layout.texels() > best.texels()) best = std::move(layout);
     }
 }
 
