@@ -63,35 +63,37 @@ struct Charts {
 };
 
 Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<double>& weights) {
-    // There are many of them, and what is lost by turning them less is little.
+    // There are many little ones, and what is lost by turning them less is little.
     constexpr double smallShare = 0.002, tinyShare = 0.001;
     constexpr std::uint8_t smallTurns = 0b11, tinyTurns = 0b1;
-    Charts charts{weights,
-                  std::vector<double>(patches.size()),
-                  {},
-                  std::vector<Outline>(patches.size()),
-                  std::vector<std::uint8_t>(patches.size()),
-                  0,
-                  0,
-                  {}};
+    const std::size_t count = patches.size();
+    Charts charts;
+    charts.weights = weights;
+    charts.angles.resize(count);
+    charts.areas.resize(count);
+    charts.outlines.resize(count);
+    charts.turns.resize(count);
     parallelFor(
-        patches.size(),
+        count,
         [&](std::size_t i) {
             charts.angles[i] = smallestBox(patches[i]->flat).angle;
             charts.outlines[i] = outlineOf(*patches[i], charts.angles[i]);
-            charts.turns[i] = distinctQuarters(charts.outlines[i]);
+            charts.areas[i] = stretchOf(*patches[i]).flatArea * weights[i] * weights[i];
         },
         1);
-    for (std::size_t i = 0; i < patches.size(); ++i) {
-        charts.areas.push_back(stretchOf(*patches[i]).flatArea * weights[i] * weights[i]);
-        charts.length = std::max(charts.length, charts.outlines[i].box.sizes().maxCoeff() * weights[i]);
-    }
     // All may be points.
     charts.area = std::max(std::accumulate(charts.areas.begin(), charts.areas.end(), 0.0), 1e-60);
-    for (std::size_t i = 0; i < patches.size(); ++i) {
+    parallelFor(
+        count,
+        [&](std::size_t i) {
+            const double share = charts.areas[i] / charts.area;
+            charts.turns[i] = share < tinyShare ? tinyTurns : distinctQuarters(charts.outlines[i]);
+            if (share < smallShare) charts.turns[i] &= smallTurns;
+        },
+        1);
+    for (std::size_t i = 0; i < count; ++i) {
+        charts.length = std::max(charts.length, charts.outlines[i].box.sizes().maxCoeff() * weights[i]);
         if (charts.isLarge(i)) charts.large.push_back(i);
-        if (charts.areas[i] < smallShare * charts.area) charts.turns[i] &= smallTurns;
-        if (charts.areas[i] < tinyShare * charts.area) charts.turns[i] &= tinyTurns;
     }
     return charts;
 }
