@@ -252,7 +252,8 @@ public:
                 },
                 1);
             for (const Layout& layout : layouts) effort += layout.effort;
-            const auto next = std::ranges::min_element(layouts, {}, &Layout::missingArea);
+            const auto next = std::ranges::min_element(
+                layouts, {}, [](const Layout& layout) { return std::pair(!layout.isWhole(), layout.missingArea); });
             if (best && next->missingArea > best->missingArea) continue;
             plan = std::move(plans[std::size_t(next - layouts.begin())]);
             best = std::move(*next);
