@@ -56,7 +56,7 @@ void fill(CellGrid& grid, const Footprint& footprint, const SheetCells::Spot& sp
 }  // namespace
 
 CellGrid::CellGrid(int side) : m_side(side), m_words((side + wordBits - 1) / wordBits), m_levels(levelsFor(side)) {
-    m_bits.assign(std::size_t(m_levels) * std::size_t(side) * std::size_t(m_words) + 1, 0);
+    m_bits.assign((std::size_t(m_levels) * std::size_t(side) + 1) * std::size_t(m_words) + 1, 0);
 }
 
 // What is known of runs that reach beyond the row is wrong, for it is read from the next; nothing is put there.

@@ -72,7 +72,7 @@ private:
     Word* rowAt(int level, int y) { return const_cast<Word*>(std::as_const(*this).rowAt(level, y)); }
 
     int m_side, m_words, m_levels;
-    std::vector<Word> m_bits;  // and a word more at the end
+    std::vector<Word> m_bits;  // and a row and a word more, for places are asked from which runs reach beyond the last
 };
 
 /// The cells of a sheet, and blocks of them to see soon where there is no room.
