@@ -81,8 +81,9 @@ Unwrapped unwrap(const Mesh& mesh, const UnwrapSettings& settings, const Progres
                 const auto [found, isNew] = numberOf.try_emplace({vertex, before}, WedgeId(out.uvs.size()));
                 out.wedges[t][k] = found->second;
                 if (!isNew) continue;
+                // Rounding may carry what lies on the rim a hair beyond it.
                 const Vec2d place = packing.charts[c].place(charts[c].patch.flat[vertex]) / settings.pack.size;
-                out.uvs.push_back(place.cast<float>());
+                out.uvs.push_back(place.cwiseMax(0.0).cwiseMin(1.0).cast<float>());
                 if (!mesh.normals.empty()) out.normals.push_back(mesh.normals[before]);
                 if (!mesh.colors.empty()) out.colors.push_back(mesh.colors[before]);
                 if (!mesh.secondUvs.empty()) out.secondUvs.push_back(mesh.secondUvs[before]);
