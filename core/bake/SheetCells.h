@@ -40,8 +40,8 @@ public:
     std::vector<Probe> probesOf(const std::vector<CellRun>& runs, std::size_t together) const;
 
     /// Keeps of places in row `y` those where all cells are free.
-    /// @tparam together  so many probes are made before looking whether any place is left, which costs as much as they
-    ///                   do, for it can not be foretold
+    /// @tparam together  so many probes are made before looking whether any place is left: a branch that cannot be
+    ///                   foretold costs as much as they do
     /// @param places  a bit for each, from the word `firstWord` of the row on
     /// @returns whether any is left
     template <std::size_t together>

@@ -64,7 +64,7 @@ std::vector<std::uint8_t> sidesOfLeastCut(const std::vector<Link>& links, std::s
     return sides;
 }
 
-// Makes the border between two pieces after the other as short as it gets near where it is.
+// Makes one border between two pieces after the other as short as it gets near where it is.
 class Straightener {
 public:
     Straightener(const Neighbours& around, std::vector<std::uint32_t>& pieceOf, int rings)
