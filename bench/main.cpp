@@ -20,22 +20,9 @@
 #include <CLI/CLI.hpp>
 #include <cstdio>
 #include <filesystem>
-#include <random>
 
 namespace um::bench {
 namespace {
-
-// The yardstick of time: std::sort of three random 64-bit keys for each triangle.
-double sortSeconds(int runs, std::size_t triangles) {
-    std::mt19937_64 random(7);
-    std::vector<std::uint64_t> keys(3 * triangles);
-    std::vector<double> seconds;
-    for (int i = 0; i < runs; ++i) {
-        for (std::uint64_t& key : keys) key = random();
-        seconds.push_back(secondsOf([&] { std::sort(keys.begin(), keys.end()); }));
-    }
-    return median(seconds);
-}
 
 void say(const char* what, double seconds, double yardstick, double goal) {
     const double ratio = seconds / yardstick;
@@ -60,7 +47,9 @@ void speed(std::size_t triangles, int runs) {
     const Mesh coral = demo::makeCoralHead(triangles);
     const std::size_t count = coral.triangleCount();
     std::printf("Speed, coral head of %s triangles, median of %d runs\n", formatCount(count).c_str(), runs);
-    const double yardstick = sortSeconds(runs, count);
+    std::vector<double> sorting;
+    for (int i = 0; i < runs; ++i) sorting.push_back(sortSeconds(count));
+    const double yardstick = median(sorting);
     std::printf("  %-44s %7.3f s\n", "std::sort of 3 random keys a triangle", yardstick);
     const auto folder = std::filesystem::temp_directory_path();
     for (const char* extension : {".stl", ".ply"}) {

@@ -7,12 +7,9 @@
 #include <iterator>
 #include <limits>
 #include <numeric>
-#include <unordered_map>
 
 namespace um {
 namespace {
-
-constexpr TriangleId none = Neighbours::none;
 
 // How far apart the two places of a flat piece are that are farthest from each other.
 double lengthOf(const Patch& patch) {
@@ -68,7 +65,7 @@ std::size_t ChartMaker::sheets() const {
 
 std::vector<std::uint64_t> ChartMaker::cutsWithin(const std::vector<std::uint64_t>& cuts,
                                                   const std::vector<TriangleId>& triangles) const {
-    const auto isWithin = [&](TriangleId t) { return std::binary_search(triangles.begin(), triangles.end(), t); };
+    const auto isWithin = [&](TriangleId t) { return placeAmong(triangles, t).has_value(); };
     std::vector<std::uint64_t> within;
     std::copy_if(cuts.begin(), cuts.end(), std::back_inserter(within), [&](std::uint64_t edge) {
         return isWithin(TriangleId(edge / 3)) && isWithin(m_around.beyond[edge / 3][edge % 3]);
@@ -88,8 +85,6 @@ Chart ChartMaker::single(TriangleId triangle) const {
 // Corners come together at a vertex only if one can go from one to the other within the chart, so that pieces that
 // merely touch at a point do not hang on it.
 Patch ChartMaker::patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const {
-    std::unordered_map<TriangleId, std::uint32_t> place;
-    for (std::uint32_t i = 0; i < triangles.size(); ++i) place.emplace(triangles[i], i);
     std::vector<std::uint32_t> parent(3 * triangles.size());
     std::iota(parent.begin(), parent.end(), 0u);
     const auto find = [&](std::uint32_t i) {
@@ -100,25 +95,26 @@ Patch ChartMaker::patchOf(const std::vector<TriangleId>& triangles, const std::v
         const Triangle& here = m_mesh.triangles[triangles[i]];
         for (std::size_t k = 0; k < 3; ++k) {
             const TriangleId other = m_around.beyond[triangles[i]][k];
-            const auto found = other == none ? place.end() : place.find(other);
-            if (found == place.end() || found->second < i) continue;
+            const std::optional<std::uint32_t> place = placeAmong(triangles, other);
+            if (!place || *place < i) continue;
             if (std::binary_search(cuts.begin(), cuts.end(), edgeOf(triangles[i], k))) continue;
             const Triangle& there = m_mesh.triangles[other];
             for (const std::size_t corner : {k, (k + 1) % 3}) {
                 const auto at = std::find(there.begin(), there.end(), here[corner]) - there.begin();
                 const std::uint32_t a = find(3 * i + std::uint32_t(corner));
-                const std::uint32_t b = find(3 * found->second + std::uint32_t(at));
+                const std::uint32_t b = find(3 * *place + std::uint32_t(at));
                 parent[std::max(a, b)] = std::min(a, b);
             }
         }
     }
+    constexpr std::uint32_t unnumbered = ~std::uint32_t(0);
     Patch patch;
-    std::vector<std::uint32_t> number(parent.size(), none);
+    std::vector<std::uint32_t> number(parent.size(), unnumbered);
     for (std::uint32_t i = 0; i < triangles.size(); ++i) {
         Triangle corners{};
         for (std::uint32_t k = 0; k < 3; ++k) {
             std::uint32_t& own = number[find(3 * i + k)];
-            if (own == none) {
+            if (own == unnumbered) {
                 own = std::uint32_t(patch.positions.size());
                 patch.positions.push_back(m_mesh.positions[m_mesh.triangles[triangles[i]][k]].cast<double>());
             }

@@ -51,10 +51,8 @@ std::vector<std::uint32_t> nearestSeeds(const Mesh& mesh, const std::vector<Tria
 Neighbours within(const ChartMaker& maker, const std::vector<TriangleId>& triangles,
                   const std::vector<std::uint64_t>& cuts) {
     Neighbours around = among(maker.around(), triangles);
-    for (const std::uint64_t edge : cuts) {
-        const auto place = std::lower_bound(triangles.begin(), triangles.end(), TriangleId(edge / 3));
-        around.beyond[std::size_t(place - triangles.begin())][edge % 3] = none;
-    }
+    for (const std::uint64_t edge : cuts)
+        around.beyond[placeAmong(triangles, TriangleId(edge / 3)).value()][edge % 3] = none;
     return around;
 }
 

@@ -6,7 +6,6 @@
 #include <cmath>
 #include <complex>
 #include <limits>
-#include <map>
 #include <numeric>
 #include <unordered_map>
 
@@ -69,14 +68,15 @@ double flatAreaOf(const Patch& patch, const Triangle& t) {
 
 // The half-edges that no triangle answers.
 std::vector<std::array<VertexId, 2>> borderOf(const Patch& patch) {
-    std::unordered_map<std::uint64_t, int> seen;
-    const auto key = [](VertexId a, VertexId b) { return std::uint64_t(a) << 32 | b; };
+    std::vector<std::array<VertexId, 2>> all, border;
+    all.reserve(3 * patch.triangles.size());
     for (const Triangle& t : patch.triangles)
-        for (std::size_t k = 0; k < 3; ++k) ++seen[key(t[k], t[(k + 1) % 3])];
-    std::vector<std::array<VertexId, 2>> border;
+        for (std::size_t k = 0; k < 3; ++k) all.push_back({t[k], t[(k + 1) % 3]});
+    std::sort(all.begin(), all.end());
     for (const Triangle& t : patch.triangles)
         for (std::size_t k = 0; k < 3; ++k)
-            if (!seen.contains(key(t[(k + 1) % 3], t[k]))) border.push_back({t[k], t[(k + 1) % 3]});
+            if (!std::binary_search(all.begin(), all.end(), std::array{t[(k + 1) % 3], t[k]}))
+                border.push_back({t[k], t[(k + 1) % 3]});
     return border;
 }
 
@@ -340,8 +340,7 @@ bool borderCrossesItself(const Patch& patch, const std::vector<std::array<Vertex
 
 Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<double>& sizes) {
     Stretch sum;
-    double squares = 0;
-    std::vector<double> longest, shortest;
+    double squares = 0, longest = 0, shortest = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i < patches.size(); ++i)
         for (const Triangle& t : patches[i]->triangles) {
             const Patch& patch = *patches[i];
@@ -353,14 +352,13 @@ Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<do
             const Vec2d s = sizes[i] * singularValues(jacobian(flatTriangle(patch, t), t, patch.flat));
             // How far one goes on the surface for a step in the sheet, along the directions of most and of least.
             squares += area * (1 / (s[0] * s[0]) + 1 / (s[1] * s[1])) / 2;
-            longest.push_back(s[0]);
-            shortest.push_back(s[1]);
+            longest = std::max(longest, s[0]);
+            shortest = std::min(shortest, s[1]);
         }
     if (!(sum.area > 0)) return sum;
     const double even = std::sqrt(sum.flatArea / sum.area);
     sum.mean = std::sqrt(squares / sum.area) * even;
-    for (std::size_t t = 0; t < longest.size(); ++t)
-        sum.worst = std::max({sum.worst, longest[t] / even, even / shortest[t]});
+    sum.worst = std::max({sum.worst, longest / even, even / shortest});
     return sum;
 }
 

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
 namespace um {
 namespace {
@@ -68,16 +67,18 @@ Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings) {
     return result;
 }
 
+std::optional<std::uint32_t> placeAmong(const std::vector<TriangleId>& triangles, TriangleId t) {
+    const auto place = std::lower_bound(triangles.begin(), triangles.end(), t);
+    if (place == triangles.end() || *place != t) return std::nullopt;
+    return std::uint32_t(place - triangles.begin());
+}
+
 Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triangles) {
-    std::unordered_map<TriangleId, TriangleId> placeOf;
-    for (TriangleId i = 0; i < triangles.size(); ++i) placeOf.emplace(triangles[i], i);
     Neighbours result;
     for (const TriangleId t : triangles) {
         std::array<TriangleId, 3>& beyond = result.beyond.emplace_back();
-        for (std::size_t k = 0; k < 3; ++k) {
-            const auto found = placeOf.find(around.beyond[t][k]);
-            beyond[k] = found == placeOf.end() ? Neighbours::none : found->second;
-        }
+        for (std::size_t k = 0; k < 3; ++k)
+            beyond[k] = placeAmong(triangles, around.beyond[t][k]).value_or(Neighbours::none);
         result.lengths.push_back(around.lengths[t]);
         result.shows.push_back(around.shows[t]);
         result.isCrease.push_back(around.isCrease[t]);

@@ -4,6 +4,7 @@
 #include "mesh/Mesh.h"
 
 #include <array>
+#include <optional>
 
 namespace um {
 
@@ -21,7 +22,10 @@ struct Neighbours {
 /// where the mesh's own UVs part.
 Neighbours findNeighbours(const Mesh& mesh, const ChartSettings& settings);
 
-/// Some of the triangles by themselves, by their places in the list: one may not go to others.
+/// The place of a triangle among some, ascending; nothing if it is none of them.
+std::optional<std::uint32_t> placeAmong(const std::vector<TriangleId>& triangles, TriangleId t);
+
+/// Some of the triangles, ascending, by themselves, by their places in the list: one may not go to others.
 Neighbours among(const Neighbours& around, const std::vector<TriangleId>& triangles);
 
 /// The triangles of each piece; of one that falls apart, those of each part. Ascending.

@@ -429,15 +429,17 @@ std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, con
 }
 
 // In other orders and turns a little more often fits: by more where that was found soon, by less where it was not.
-// Twice the effort is worth it where much of the sheets is empty.
+// More effort is worth it where much of the sheets is empty, less where little is.
 void searchLarger(const Packer& packer, double full, double sheetTexels, Layout& best, double effort,
                   const Progress& progress) {
-    constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, soon = 3, fairlyFull = 0.795;
+    constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, soon = 3, fairlyFull = 0.795,
+                     wellFull = 0.83;
     const double atAScale = std::min(16.0, effort / 3);
     Plan plan = packer.plainPlan();
     double scale = best.texelsPerUnit(), step = firstStep, made = 0;
     while (scale < 1.2 * full) {
-        const double most = best.texels() < fairlyFull * sheetTexels ? 2 * effort : effort;
+        const double fill = best.texels() / sheetTexels;
+        const double most = effort * (fill < fairlyFull ? 3 : fill < wellFull ? 1 : 0.5);
         if (made >= most) break;
         progress.at(made / most);
         Layout layout = packer.search(scale * step, plan, std::min(atAScale, most - made), progress);

@@ -13,9 +13,9 @@ constexpr int blocksInWord = wordBits / side;
 constexpr Word all = ~Word(0);
 constexpr Word oneBlock = all >> (wordBits - side);
 
-// Of runs of 1, 2, 4 ... cells; longer ones are several of the last.
-int levelsFor(int length) {
-    return std::bit_width(unsigned(std::min(length, wordBits)));
+// The longest of the runs of 1, 2, 4 ... 64 cells that are no longer.
+int levelFor(int length) {
+    return std::bit_width(unsigned(std::min(length, wordBits))) - 1;
 }
 
 // The first `count` of the bits.
@@ -23,22 +23,24 @@ Word firstBits(int count) {
     return count >= wordBits ? all : count <= 0 ? 0 : all >> (wordBits - count);
 }
 
-// Of the word's blocks those that hold anything, as the lowest bits.
+// Of the word's blocks those that hold anything, as the lowest bits: the lowest cell of each tells of all four, then
+// they move together, each time from twice as far.
 Word blocksWithin(Word cells) {
-    Word blocks = 0;
-    while (cells != 0) {
-        const int block = std::countr_zero(cells) / side;
-        blocks |= Word(1) << block;
-        cells &= ~(oneBlock << (block * side));
-    }
-    return blocks;
+    static_assert(side == 4);
+    Word blocks = (cells | cells >> 1 | cells >> 2 | cells >> 3) & 0x1111'1111'1111'1111;
+    blocks = (blocks | blocks >> 3) & 0x0303'0303'0303'0303;
+    blocks = (blocks | blocks >> 6) & 0x000F'000F'000F'000F;
+    blocks = (blocks | blocks >> 12) & 0x0000'00FF'0000'00FF;
+    return (blocks | blocks >> 24) & firstBits(blocksInWord);
 }
 
-// All cells of the blocks that are the lowest bits.
+// All cells of the blocks that are the lowest bits: the way back.
 Word cellsOf(Word blocks) {
-    Word cells = 0;
-    for (; blocks != 0; blocks &= blocks - 1) cells |= oneBlock << (std::countr_zero(blocks) * side);
-    return cells;
+    Word cells = (blocks | blocks << 24) & 0x0000'00FF'0000'00FF;
+    cells = (cells | cells << 12) & 0x000F'000F'000F'000F;
+    cells = (cells | cells << 6) & 0x0303'0303'0303'0303;
+    cells = (cells | cells << 3) & 0x1111'1111'1111'1111;
+    return cells * oneBlock;
 }
 
 void fill(CellGrid& grid, const Footprint& footprint, const SheetCells::Spot& spot, bool isTaken) {
@@ -55,28 +57,33 @@ void fill(CellGrid& grid, const Footprint& footprint, const SheetCells::Spot& sp
 
 }  // namespace
 
-CellGrid::CellGrid(int side) : m_side(side), m_words((side + wordBits - 1) / wordBits), m_levels(levelsFor(side)) {
-    m_bits.assign((std::size_t(m_levels) * std::size_t(side) + 1) * std::size_t(m_words) + 1, 0);
+CellGrid::CellGrid(int side) : m_side(side), m_words((side + wordBits - 1) / wordBits) {
+    m_bits.assign((std::size_t(levels) * std::size_t(side) + 1) * std::size_t(m_words) + 1, 0);
 }
 
 // What is known of runs that reach beyond the row is wrong, for it is read from the next; nothing is put there.
 void CellGrid::update(int firstRow, int endRow, int firstWord, int endWord) {
-    for (int y = firstRow; y < endRow; ++y)
-        for (int level = 1; level < m_levels; ++level) {
-            const Word* half = rowAt(level - 1, y);
-            Word* __restrict row = rowAt(level, y);
-            const int step = 1 << (level - 1);
-            // Runs that begin in the word before reach into what changed.
-            for (int w = std::max(0, firstWord - 1); w < endWord; ++w)
-                row[w] = half[w] | half[w] >> step | half[w + 1] << (wordBits - step);
+    for (int y = firstRow; y < endRow; ++y) {
+        std::array<Word, levels - 1> next;  // of each level the word beyond
+        for (int level = 0; level + 1 < levels; ++level) next[std::size_t(level)] = rowAt(level, y)[endWord];
+        // Runs that begin in the word before reach into what changed.
+        for (int w = endWord; w-- > std::max(0, firstWord - 1);) {
+            Word here = rowAt(0, y)[w];
+            for (int level = 0; level + 1 < levels; ++level) {
+                const int step = 1 << level;
+                const Word longer = here | here >> step | next[std::size_t(level)] << (wordBits - step);
+                next[std::size_t(level)] = here;
+                rowAt(level + 1, y)[w] = here = longer;
+            }
         }
+    }
 }
 
 std::vector<CellGrid::Probe> CellGrid::probesOf(const std::vector<CellRun>& runs, std::size_t together) const {
     std::vector<Probe> probes;
     probes.reserve(2 * runs.size() + together);
     for (const CellRun& run : runs) {
-        const int level = levelsFor(run.end - run.begin) - 1, length = 1 << level;
+        const int level = levelFor(run.end - run.begin), length = 1 << level;
         const std::ptrdiff_t row = rowAt(level, run.row) - rowAt(0, 0);
         for (int begin = run.begin; begin < run.end; begin += length) {
             const int x = std::min(begin, run.end - length);
@@ -140,13 +147,12 @@ void SheetCells::update(const Footprint& footprint, const Spot& spot) {
     const int firstBlockWord = firstWord / side, endBlockWord = (endWord - 1) / side + 1;
     for (int by = firstBlockRow; by < endBlockRow; ++by) {
         Word* row = m_blocks.row(by);
-        for (int bw = firstBlockWord; bw < endBlockWord; ++bw) {
-            row[bw] = 0;
-            for (int w = bw * side; w < std::min(m_cells.words(), (bw + 1) * side); ++w) {
-                Word any = 0;
-                for (int y = by * side; y < std::min(m_cells.side(), (by + 1) * side); ++y) any |= m_cells.row(y)[w];
-                row[bw] |= blocksWithin(any) << (w % side * blocksInWord);
-            }
+        for (int w = firstWord; w < endWord; ++w) {
+            Word any = 0;
+            for (int y = by * side; y < std::min(m_cells.side(), (by + 1) * side); ++y) any |= m_cells.row(y)[w];
+            const int shift = w % side * blocksInWord;
+            Word& blocks = row[w / side];
+            blocks = (blocks & ~(firstBits(blocksInWord) << shift)) | blocksWithin(any) << shift;
         }
     }
     m_blocks.update(firstBlockRow, endBlockRow, firstBlockWord, endBlockWord);

@@ -66,12 +66,14 @@ public:
     }
 
 private:
+    static constexpr int levels = 7;  // of runs of 1, 2, 4 ... 64 cells
+
     const Word* rowAt(int level, int y) const {
         return m_bits.data() + (std::size_t(level) * std::size_t(m_side) + std::size_t(y)) * std::size_t(m_words);
     }
     Word* rowAt(int level, int y) { return const_cast<Word*>(std::as_const(*this).rowAt(level, y)); }
 
-    int m_side, m_words, m_levels;
+    int m_side, m_words;
     std::vector<Word> m_bits;  // and a row and a word more, for places are asked from which runs reach beyond the last
 };
 
