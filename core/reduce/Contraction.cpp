@@ -54,7 +54,7 @@ struct Contraction::Entry {
 };
 
 struct Contraction::Region {
-    std::vector<VertexId> vertices;
+    std::vector<VertexId> cheap;  // vertices whose cheapest edge is below the round's limit
     std::uint32_t number = 0;
     std::size_t removed = 0;
     std::size_t most = 0;                  // triangles that may go
@@ -83,25 +83,35 @@ Contraction::Contraction(WorkingMesh mesh, const Mesh& source, std::vector<std::
 }
 
 // The cheapest edge to a higher neighbour, of those that are dearer than `above`.
-Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above) const {
+Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above,
+                                           const std::vector<OppositeEdge>& around) const {
     Entry least{dearest, v, none};
+    std::array<VertexId, 2 * mostTrianglesAround> others;
+    std::array<float, 2 * mostTrianglesAround> costs;
+    std::size_t count = 0;
     const auto look = [&](VertexId w) {
         if (w < v || !kindsAllow(m_mesh, v, w, Strictness::LastResort)) return;
-        const Entry entry{costOfEdge(m_mesh, v, w).cost, v, w};
-        if (least < entry && (above == nullptr || entry < *above)) least = entry;
+        __builtin_prefetch(&m_mesh.quadrics[w]);
+        __builtin_prefetch(&m_mesh.positions[w]);
+        others[count++] = w;
     };
     // Inside a closed fan each neighbour comes next once; a border's last neighbour comes only before.
     const bool isClosed = m_mesh.kinds[v] == Kind::Interior;
-    m_mesh.forCorners(v, [&](CornerId c) {
-        look(m_mesh.nextOf(c));
-        if (!isClosed) look(m_mesh.lastOf(c));
-    });
+    for (const auto& [next, last] : around) {
+        look(next);
+        if (!isClosed) look(last);
+    }
+    costsOfEdges(m_mesh, v, {others.data(), count}, costs.data());
+    for (std::size_t i = 0; i < count; ++i) {
+        const Entry entry{costs[i], v, others[i]};
+        if (least < entry && (above == nullptr || entry < *above)) least = entry;
+    }
     return least;
 }
 
-void Contraction::consider(VertexId v, const Entry* above) {
-    const bool isTooBig = m_mesh.isLongerThan(v, mostTrianglesAround);
-    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above);
+void Contraction::consider(VertexId v, const Entry* above, std::vector<OppositeEdge>& around) {
+    const bool isTooBig = !edgesAround(m_mesh, v, around);
+    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above, around);
     m_leastCosts[v] = entry.cost;
     m_cheapest[v] = entry.v;
     m_knowledge[v] = above != nullptr || isTooBig ? Knowledge::Refused : Knowledge::Full;
@@ -112,8 +122,10 @@ void Contraction::findCheapest(const Progress& progress) {
         m_mesh.vertexCount(),
         [&](std::size_t begin, std::size_t end) {
             progress.check();
+            std::vector<OppositeEdge> around;
             for (std::size_t v = begin; v < end; ++v)
-                if (m_knowledge[v] == Knowledge::None && m_mesh.isUsed(VertexId(v))) consider(VertexId(v), nullptr);
+                if (m_knowledge[v] == Knowledge::None && m_mesh.isUsed(VertexId(v)))
+                    consider(VertexId(v), nullptr, around);
         },
         2048);
 }
@@ -141,70 +153,69 @@ float Contraction::limitFor(std::size_t vertices) const {
 }
 
 // Cells along a Morton curve, from another corner in each round, gathered into regions of similar size.
-std::vector<Contraction::Region> Contraction::cut(std::size_t count) const {
+// @returns how many they are
+std::size_t Contraction::cut(std::size_t count) {
     Box3f box;
     for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
         if (m_mesh.isUsed(VertexId(v))) box.extend(m_mesh.positions[v]);
     const Vec3d size = (box.max() - box.min()).cast<double>();
     const double cell = std::max(size.maxCoeff(), 1e-30) / (0.5 * cellsPerAxis);
     // Steps of the golden ratio and its kin never come back to the same place.
-    const Vec3d shift = Vec3d(0.7548776662, 0.5698402910, 0.8191725134) * double(m_rounds) * cellsPerAxis / 2;
+    Vec3d shift = Vec3d(0.7548776662, 0.5698402910, 0.8191725134) * double(m_rounds) * cellsPerAxis / 2;
+    for (double& along : shift) along = std::fmod(along, double(cellsPerAxis) / 2);
     const auto cellOf = [&](VertexId v) {
         std::uint32_t code = 0;
         for (int i = 0; i < 3; ++i) {
-            const double at =
-                double(m_mesh.positions[v][i] - box.min()[i]) / cell + std::fmod(shift[i], double(cellsPerAxis) / 2);
+            const double at = double(m_mesh.positions[v][i] - box.min()[i]) / cell + shift[i];
             code |= spread(std::min(std::uint32_t(std::max(0.0, at)), cellsPerAxis - 1)) << i;
         }
         return code;
     };
-    std::vector<std::uint32_t> cells(m_mesh.vertexCount());
-    parallelFor(cells.size(), [&](std::size_t v) { cells[v] = cellOf(VertexId(v)); });
+    parallelFor(m_regionOf.size(), [&](std::size_t v) { m_regionOf[v] = cellOf(VertexId(v)); });
     std::vector<std::uint32_t> population(std::size_t(cellsPerAxis) * cellsPerAxis * cellsPerAxis, 0);
     std::size_t used = 0;
-    for (std::size_t v = 0; v < cells.size(); ++v)
+    for (std::size_t v = 0; v < m_regionOf.size(); ++v)
         if (m_mesh.isUsed(VertexId(v))) {
-            ++population[cells[v]];
+            ++population[m_regionOf[v]];
             ++used;
         }
-    std::vector<Region> regions(1);
+    std::uint32_t region = 0;
     std::vector<std::uint32_t> regionOfCell(population.size());
     std::size_t inRegion = 0;
     for (std::size_t c = 0; c < population.size(); ++c) {
         if (inRegion >= (used + count - 1) / count) {
-            regions.emplace_back();
+            ++region;
             inRegion = 0;
         }
-        regionOfCell[c] = std::uint32_t(regions.size() - 1);
+        regionOfCell[c] = region;
         inRegion += population[c];
     }
-    for (std::size_t v = 0; v < cells.size(); ++v)
-        if (m_mesh.isUsed(VertexId(v))) regions[regionOfCell[cells[v]]].vertices.push_back(VertexId(v));
+    parallelFor(m_regionOf.size(), [&](std::size_t v) { m_regionOf[v] = regionOfCell[m_regionOf[v]]; });
+    return region + 1;
+}
+
+std::vector<Contraction::Region> Contraction::regionsBelow(float limit, std::size_t count) const {
+    std::vector<Region> regions(count);
     for (std::size_t r = 0; r < regions.size(); ++r) regions[r].number = std::uint32_t(r);
+    for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
+        if (m_leastCosts[v] <= limit && m_mesh.isUsed(VertexId(v)))
+            regions[m_regionOf[v]].cheap.push_back(VertexId(v));
     return regions;
 }
 
 // A vertex next to another region lies on a rim: what lies around it is read from there.
-void Contraction::markRims(const std::vector<Region>& regions) {
-    std::vector<std::uint32_t> own(m_mesh.vertexCount(), none);
-    parallelFor(
-        regions.size(),
-        [&](std::size_t r) {
-            for (const VertexId v : regions[r].vertices) own[v] = std::uint32_t(r);
-        },
-        1);
-    parallelFor(m_mesh.vertexCount(), [&](std::size_t v) {
-        bool isInside = true;
-        m_mesh.forCorners(VertexId(v), [&](CornerId c) {
-            isInside = isInside && own[m_mesh.nextOf(c)] == own[v] && own[m_mesh.lastOf(c)] == own[v];
-        });
-        m_regionOf[v] = isInside ? own[v] : none;
+void Contraction::markRims() {
+    const std::vector<std::uint32_t> own = m_regionOf;
+    parallelFor(m_mesh.triangles.size(), [&](std::size_t t) {
+        const auto [a, b, c] = m_mesh.triangles[t];
+        if (own[a] == own[b] && own[b] == own[c]) return;
+        for (const VertexId v : {a, b, c}) std::atomic_ref(m_regionOf[v]).store(none, std::memory_order_relaxed);
     });
 }
 
 void Contraction::contractRegion(Region& region, const Round& round, const Progress& progress) {
     EdgeScratch scratch;
-    std::vector<Entry> heap;
+    std::vector<Entry> known, heap;
     std::vector<VertexId> changed;
     const auto isFree = [&](VertexId v) { return m_regionOf[v] == region.number; };
     const auto isWanted = [&](VertexId v) {
@@ -216,20 +227,43 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         heap.push_back(entryOf(v));
         std::push_heap(heap.begin(), heap.end());
     };
-    for (const VertexId v : region.vertices)
-        if (isWanted(v)) heap.push_back(entryOf(v));
-    std::make_heap(heap.begin(), heap.end());
+    // What is known from the start is sorted at once; only what comes to it goes through a heap.
+    for (const VertexId v : region.cheap)
+        if (isWanted(v)) known.push_back(entryOf(v));
+    std::sort(known.begin(), known.end());
+    const auto takeCheapest = [&] {
+        std::vector<Entry>& from = !heap.empty() && (known.empty() || known.back() < heap.front()) ? heap : known;
+        if (&from == &heap) std::pop_heap(heap.begin(), heap.end());
+        const Entry entry = from.back();
+        from.pop_back();
+        return entry;
+    };
     std::size_t sinceCheck = 0;
-    while (!heap.empty() && region.removed < region.most) {
+    while ((!heap.empty() || !known.empty()) && region.removed < region.most) {
         if (++sinceCheck % 1024 == 0) progress.check();
-        std::pop_heap(heap.begin(), heap.end());
-        const Entry entry = heap.back();
-        heap.pop_back();
+        const Entry entry = takeCheapest();
+        if (known.size() > 8) {
+            const Entry& far = known[known.size() - 8];
+            for (const VertexId w : {far.u, far.v}) {
+                __builtin_prefetch(&m_mesh.firstCorner[w]);
+                __builtin_prefetch(&m_mesh.quadrics[w]);
+                __builtin_prefetch(&m_mesh.positions[w]);
+            }
+            __builtin_prefetch(&m_knowledge[far.u]);
+            __builtin_prefetch(&m_leastCosts[far.u]);
+            const Entry& near = known[known.size() - 4];
+            for (const VertexId w : {near.u, near.v}) {
+                const CornerId c = m_mesh.firstCorner[w];
+                if (c == none) continue;
+                __builtin_prefetch(&m_mesh.triangles[c / 3]);
+                __builtin_prefetch(&m_mesh.nextCorner[c]);
+            }
+        }
         const auto [cost, u, v] = entry;
         const bool isKnown = m_mesh.isUsed(u) && m_knowledge[u] != Knowledge::None;
         if (!isKnown || m_leastCosts[u] != cost || m_cheapest[u] != v) continue;
         if (!m_mesh.isUsed(v)) {  // gone with triangles that fell together
-            consider(u, nullptr);
+            consider(u, nullptr, scratch.around);
             push(u);
             continue;
         }
@@ -237,7 +271,7 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         const int removes = allowedRemoval(m_mesh, u, v, best, round.strictness, scratch);
         if (removes == 0 || region.removed + std::size_t(removes) > region.most ||
             (!region.mayGo.empty() && !takeFromParts(region, u, v))) {
-            consider(u, &entry);
+            consider(u, &entry, scratch.around);
             push(u);
             continue;
         }
@@ -258,7 +292,7 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         });
         if (!round.isFine) continue;
         for (const VertexId w : changed) {
-            consider(w, nullptr);
+            consider(w, nullptr, scratch.around);
             push(w);
         }
     }
@@ -285,27 +319,21 @@ bool Contraction::takeFromParts(Region& region, VertexId u, VertexId v) const {
 
 // What parts may lose is dealt out by the triangles that they have in each region.
 void Contraction::shareLeastOfParts(std::vector<Region>& regions) const {
-    const auto spare = [&](std::size_t part) {
-        return m_trianglesOfParts[part] > m_leastOfParts[part] ? m_trianglesOfParts[part] - m_leastOfParts[part] : 0;
-    };
-    parallelFor(
-        regions.size(),
-        [&](std::size_t r) {
-            Region& region = regions[r];
-            region.gone.assign(m_leastOfParts.size(), 0);
-            region.mayGo.assign(m_leastOfParts.size(), 0);
-            if (regions.size() == 1) {
-                for (std::size_t part = 0; part < region.mayGo.size(); ++part) region.mayGo[part] = spare(part);
-                return;
-            }
-            std::vector<std::size_t> corners(m_leastOfParts.size(), 0);
-            for (const VertexId v : region.vertices)
-                m_mesh.forCorners(v, [&](CornerId c) { ++corners[m_partOfSections[m_mesh.sections[c / 3]]]; });
-            for (std::size_t part = 0; part < corners.size(); ++part)
-                region.mayGo[part] = std::size_t(double(spare(part)) * double(corners[part]) /
-                                                 (3.0 * double(std::max<std::size_t>(1, m_trianglesOfParts[part]))));
-        },
-        1);
+    const std::size_t parts = m_leastOfParts.size();
+    std::vector<std::vector<std::size_t>> corners(regions.size(), std::vector<std::size_t>(parts, 0));
+    for (TriangleId t = 0; t < m_mesh.triangles.size(); ++t)
+        if (!m_mesh.isDead(t))
+            for (const VertexId v : m_mesh.triangles[t])
+                ++corners[m_regionOf[v]][m_partOfSections[m_mesh.sections[t]]];
+    for (std::size_t r = 0; r < regions.size(); ++r) {
+        regions[r].gone.assign(parts, 0);
+        regions[r].mayGo.assign(parts, 0);
+        for (std::size_t part = 0; part < parts; ++part) {
+            const std::size_t all = m_trianglesOfParts[part], least = m_leastOfParts[part];
+            const double share = double(corners[r][part]) / (3.0 * double(std::max<std::size_t>(1, all)));
+            if (all > least) regions[r].mayGo[part] = std::size_t(double(all - least) * share);
+        }
+    }
 }
 
 std::size_t Contraction::round(std::size_t target, Strictness strictness, bool isFine, const Progress& progress) {
@@ -315,36 +343,30 @@ std::size_t Contraction::round(std::size_t target, Strictness strictness, bool i
     const std::size_t vertices = m_live / 2;
     const bool isWhole = isFine || vertices < smallMesh || double(needed) < shareOneByOne * double(m_live);
     Round round{dearest, strictness, isWhole};
-    std::vector<Region> regions;
+    std::size_t regionCount = 1;
     if (isWhole) {
-        regions.resize(1);
-        for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
-            if (m_mesh.isUsed(VertexId(v))) regions[0].vertices.push_back(VertexId(v));
         // What could not go at once is tried again before anything dearer; where nothing could, all are looked through.
         if (!isFine)
             round.limit =
                 limitFor(vertices >= smallMesh ? 2 * needed : std::size_t(shareBelowLimit * double(vertices)));
         m_regionOf.assign(m_mesh.vertexCount(), 0);
-        regions[0].most = needed;
     } else {
         const double wanted = std::min(shareOfRound * double(needed), shareBelowLimit * double(vertices));
         round.limit = limitFor(std::size_t(wanted));
-        regions = cut(vertices / regionVertices);
-        markRims(regions);
+        regionCount = cut(vertices / regionVertices);
+    }
+    std::vector<Region> regions = regionsBelow(round.limit, regionCount);
+    if (isWhole) {
+        regions[0].most = needed;
+    } else {
         // So that even surfaces without any error stop in time, each region may take its share of what is to go.
-        std::vector<std::size_t> cheap(regions.size(), 0);
-        parallelFor(
-            regions.size(),
-            [&](std::size_t r) {
-                for (const VertexId v : regions[r].vertices) cheap[r] += m_leastCosts[v] <= round.limit ? 1 : 0;
-            },
-            1);
         std::size_t sum = 1;
-        for (const std::size_t count : cheap) sum += count;
-        for (std::size_t r = 0; r < regions.size(); ++r)
-            regions[r].most = std::size_t(double(needed) * double(cheap[r]) / double(sum));
+        for (const Region& region : regions) sum += region.cheap.size();
+        for (Region& region : regions)
+            region.most = std::size_t(double(needed) * double(region.cheap.size()) / double(sum));
     }
     if (!m_leastOfParts.empty()) shareLeastOfParts(regions);
+    if (!isWhole) markRims();
     ++m_rounds;
     parallelFor(
         regions.size(), [&](std::size_t r) { contractRegion(regions[r], round, progress); }, 1);

@@ -37,16 +37,17 @@ private:
     void findCheapest(const Progress& progress);
     bool isAnyEdgeLeft() const;
     float limitFor(std::size_t vertices) const;
-    std::vector<Region> cut(std::size_t count) const;
-    void markRims(const std::vector<Region>& regions);
+    std::size_t cut(std::size_t count);
+    std::vector<Region> regionsBelow(float limit, std::size_t count) const;
+    void markRims();
     void contractRegion(Region& region, const Round& round, const Progress& progress);
     bool takeFromParts(Region& region, VertexId u, VertexId v) const;
     void shareLeastOfParts(std::vector<Region>& regions) const;
     bool takeBorderTriangle(Strictness strictness);
     void followMerges();
     void compact();
-    Entry cheapestOf(VertexId v, const Entry* above) const;
-    void consider(VertexId v, const Entry* above);
+    Entry cheapestOf(VertexId v, const Entry* above, const std::vector<OppositeEdge>& around) const;
+    void consider(VertexId v, const Entry* above, std::vector<OppositeEdge>& around);
 
     enum class Knowledge : std::uint8_t {
         None,    // something near has changed since

@@ -18,26 +18,76 @@ constexpr double flatShare = 1e-7;
 // So much of it counts as error anyway: where it costs nothing, small triangles go first, and fans stay small.
 constexpr double shortFirst = 1e-9;
 
-Vec3d bestPlace(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apart) {
-    if (atFirst != atOther) return atFirst > atOther ? Vec3d(Vec3d::Zero()) : apart;
-    if (atFirst >= Kind::Corner) return sum.at(Vec3d::Zero()) <= sum.at(apart) ? Vec3d(Vec3d::Zero()) : apart;
-    Vec3d place = sum.minimum(apart / 2);
+struct Best {
+    Vec3d place;
+    double error;
+};
+
+// Between two ends that are as free as one another. Number by number and without a branch, so that it can be done for
+// several edges at once.
+[[gnu::always_inline]] inline Best bestPlace(const Quadric& sum, const Vec3d& apart) {
+    const Vec3d middle(apart[0] / 2, apart[1] / 2, apart[2] / 2);
+    const Vec3d found = sum.minimum(middle);
+    const Vec3d off(found[0] - middle[0], found[1] - middle[1], found[2] - middle[2]);
     // Where the planes are nearly parallel the optimum runs away; an end or the middle is as good.
-    if ((place - apart / 2).squaredNorm() > 4 * apart.squaredNorm()) {
-        place = apart / 2;
-        if (sum.at(Vec3d::Zero()) < sum.at(place)) place = Vec3d::Zero();
-        if (sum.at(apart) < sum.at(place)) place = apart;
-    }
-    return place;
+    const bool runsAway = Quadric::dot(off, off) > 4 * Quadric::dot(apart, apart);
+    const double atMiddle = sum.at(middle), atFirst = sum.c, atOther = sum.at(apart), atFound = sum.at(found);
+    const bool isFirst = atFirst < atMiddle;
+    const double atEither = isFirst ? atFirst : atMiddle;
+    const bool isOther = atOther < atEither;
+    const double atSafe = isOther ? atOther : atEither;
+    const auto placeAlong = [&](int axis) {
+        const double either = isFirst ? 0 : middle[axis];
+        const double safe = isOther ? apart[axis] : either;
+        return runsAway ? safe : found[axis];
+    };
+    return {{placeAlong(0), placeAlong(1), placeAlong(2)}, runsAway ? atSafe : atFound};
 }
 
-// No triangle at `from` that stays is turned over, nor squeezed to a needle where that counts, when `from` and `other`
-// move to `place`.
-bool keepsShape(const WorkingMesh& mesh, VertexId from, VertexId other, const Vec3d& origin, const Vec3d& place,
-                bool noNeedles) {
-    const Vec3d old = mesh.place(from) - origin;
-    for (CornerId c = mesh.firstCorner[from]; c != none; c = mesh.nextCorner[c]) {
-        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
+// Edges that the best place is looked for at once; the compiler turns the arrays into wide registers.
+struct EdgeBatch {
+    static constexpr std::size_t size = 4;
+    using Lanes = std::array<double, size>;
+
+    std::array<Lanes, 10> sums{};
+    std::array<Lanes, 3> apart{}, place{};
+    Lanes error{};
+
+    void put(std::size_t i, const Quadric& sum, const Vec3d& to) {
+        const std::array<double, 10> numbers = {sum.xx,  sum.xy,  sum.xz,  sum.yy,  sum.yz,
+                                                sum.zz,  sum.b[0], sum.b[1], sum.b[2], sum.c};
+        for (std::size_t k = 0; k < numbers.size(); ++k) sums[k][i] = numbers[k];
+        for (std::size_t k = 0; k < 3; ++k) apart[k][i] = to[long(k)];
+    }
+};
+
+#ifdef __x86_64__
+__attribute__((target_clones("avx2", "default")))
+#endif
+void findBestPlaces(EdgeBatch& batch) {
+    for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+        Quadric sum;
+        sum.xx = batch.sums[0][i];
+        sum.xy = batch.sums[1][i];
+        sum.xz = batch.sums[2][i];
+        sum.yy = batch.sums[3][i];
+        sum.yz = batch.sums[4][i];
+        sum.zz = batch.sums[5][i];
+        sum.b = {batch.sums[6][i], batch.sums[7][i], batch.sums[8][i]};
+        sum.c = batch.sums[9][i];
+        const Best best = bestPlace(sum, {batch.apart[0][i], batch.apart[1][i], batch.apart[2][i]});
+        batch.place[0][i] = best.place[0];
+        batch.place[1][i] = best.place[1];
+        batch.place[2][i] = best.place[2];
+        batch.error[i] = best.error;
+    }
+}
+
+// No triangle at a vertex that stays is turned over, nor squeezed to a needle where that counts, when the vertex and
+// `other` move from `old` to `place`, both counted from `origin`.
+bool keepsShape(const WorkingMesh& mesh, const std::vector<OppositeEdge>& around, const Vec3d& old, VertexId other,
+                const Vec3d& origin, const Vec3d& place, bool noNeedles) {
+    for (const auto& [next, last] : around) {
         if (next == other || last == other) continue;
         const Vec3d a = mesh.place(next) - origin;
         const Vec3d b = mesh.place(last) - origin;
@@ -71,44 +121,39 @@ double farthestPlane(const WorkingMesh& mesh, VertexId v, const Vec3d& origin, c
     return farthest;
 }
 
-void ringOf(const WorkingMesh& mesh, VertexId v, std::vector<VertexId>& ring) {
+void ringOf(const std::vector<OppositeEdge>& around, std::vector<VertexId>& ring) {
     ring.clear();
     const auto add = [&](VertexId w) {
         if (std::find(ring.begin(), ring.end(), w) == ring.end()) ring.push_back(w);
     };
-    mesh.forCorners(v, [&](CornerId c) {
-        add(mesh.nextOf(c));
-        add(mesh.lastOf(c));
-    });
+    for (const auto& [next, last] : around) {
+        add(next);
+        add(last);
+    }
 }
 
 // The link condition.
-bool keepsTopology(const WorkingMesh& mesh, VertexId u, VertexId v, std::span<const VertexId> apexes,
-                   EdgeScratch& scratch) {
+bool keepsTopology(std::span<const VertexId> apexes, EdgeScratch& scratch) {
     const auto isApex = [&](VertexId w) { return std::find(apexes.begin(), apexes.end(), w) != apexes.end(); };
+    const auto liesOnApexes = [&](const OppositeEdge& edge) { return isApex(edge[0]) && isApex(edge[1]); };
+    const std::vector<OppositeEdge>&around = scratch.around, &otherAround = scratch.otherAround;
     // Whoever neighbours both ends must form a triangle with the edge.
-    ringOf(mesh, u, scratch.ring);
-    ringOf(mesh, v, scratch.otherRing);
+    ringOf(around, scratch.ring);
+    ringOf(otherAround, scratch.otherRing);
     std::size_t common = 0;
     for (const VertexId w : scratch.otherRing)
         common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
     if (common != apexes.size()) return false;
     // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
     // that is left of its piece would vanish.
-    bool onApexes[2] = {false, false}, onBorder[2] = {false, false};
-    std::size_t corners[2] = {0, 0};
-    for (int side = 0; side < 2; ++side) {
-        mesh.forCorners(side == 0 ? u : v, [&](CornerId c) {
-            ++corners[side];
-            if (isApex(mesh.nextOf(c)) && isApex(mesh.lastOf(c))) onApexes[side] = true;
-        });
-        // An open fan has one neighbour more than triangles.
-        onBorder[side] = (side == 0 ? scratch.ring : scratch.otherRing).size() == corners[side] + 1;
-    }
-    if (onApexes[0] && onApexes[1]) return false;
-    if (corners[0] == apexes.size() && corners[1] == apexes.size()) return false;
-    // An inner edge between two borders would pinch the surface.
-    return !(onBorder[0] && onBorder[1] && apexes.size() != 1);
+    if (std::any_of(around.begin(), around.end(), liesOnApexes) &&
+        std::any_of(otherAround.begin(), otherAround.end(), liesOnApexes))
+        return false;
+    if (around.size() == apexes.size() && otherAround.size() == apexes.size()) return false;
+    // An inner edge between two borders would pinch the surface; an open fan has one neighbour more than triangles.
+    const bool isBorder = scratch.ring.size() == around.size() + 1;
+    const bool isOtherBorder = scratch.otherRing.size() == otherAround.size() + 1;
+    return !(isBorder && isOtherBorder && apexes.size() != 1);
 }
 
 // Triangles that would go because they fall together once v is u.
@@ -127,8 +172,21 @@ std::size_t foldedTriangles(const WorkingMesh& mesh, VertexId u, VertexId v) {
 
 }  // namespace
 
-EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
-    const Vec3d apart = mesh.place(v) - mesh.place(u);
+namespace {
+
+bool areAsFree(const WorkingMesh& mesh, VertexId u, VertexId v) {
+    return mesh.kinds[u] == mesh.kinds[v] && mesh.kinds[u] < Kind::Corner;
+}
+
+// An end that may not move, or less freely, stays where it is.
+Best bestEnd(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apart) {
+    const double first = sum.c, other = sum.at(apart);
+    if (atFirst == atOther ? first <= other : atFirst > atOther) return {Vec3d::Zero(), first};
+    return {apart, other};
+}
+
+// The error of both ends together, counted from u.
+Quadric sumAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& apart) {
     Quadric sum = Quadric(mesh.quadrics[v]).seenFrom(-apart);
     sum += Quadric(mesh.quadrics[u]);
     if (mesh.attributes.channels() > 0 && mesh.haveOneWedgeEach(u, v)) {
@@ -138,18 +196,50 @@ EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
         const std::size_t count = mesh.wedgeGroups(u, v, groups, sum);
         for (std::size_t i = 0; i < count; ++i) putInBestValues(groups[i].sums, mesh.attributes.channels(), sum);
     }
-    EdgeCost result;
-    result.place = bestPlace(sum, mesh.kinds[u], mesh.kinds[v], apart);
-    double error = std::max(0.0, sum.at(result.place)) + mesh.skinCost(u, v);
-    const double scale = sum.trace() * apart.squaredNorm();
+    return sum;
+}
+
+EdgeCost costAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Best& best, double scale) {
+    double error = std::max(0.0, best.error) + mesh.skinCost(u, v);
     if (mesh.farDistance() > 0) {
-        const double farthest = std::max(farthestPlane(mesh, u, mesh.place(u), result.place),
-                                         farthestPlane(mesh, v, mesh.place(u), result.place));
+        const double farthest = std::max(farthestPlane(mesh, u, mesh.place(u), best.place),
+                                         farthestPlane(mesh, v, mesh.place(u), best.place));
         error *= 1 + farthest / (mesh.farDistance() * mesh.farDistance());
     }
-    result.isFlat = error <= flatShare * scale;
-    result.cost = float(error + shortFirst * scale);
-    return result;
+    return {float(error + shortFirst * scale), error <= flatShare * scale, best.place};
+}
+
+}  // namespace
+
+EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
+    const Vec3d apart = mesh.place(v) - mesh.place(u);
+    const Quadric sum = sumAt(mesh, u, v, apart);
+    const Best best =
+        areAsFree(mesh, u, v) ? bestPlace(sum, apart) : bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
+    return costAt(mesh, u, v, best, sum.trace() * apart.squaredNorm());
+}
+
+void costsOfEdges(const WorkingMesh& mesh, VertexId u, std::span<const VertexId> others, float* costs) {
+    for (std::size_t first = 0; first < others.size(); first += EdgeBatch::size) {
+        const std::size_t count = std::min(EdgeBatch::size, others.size() - first);
+        EdgeBatch batch;
+        std::array<Best, EdgeBatch::size> ends;
+        std::array<double, EdgeBatch::size> scales;
+        for (std::size_t i = 0; i < count; ++i) {
+            const VertexId v = others[first + i];
+            const Vec3d apart = mesh.place(v) - mesh.place(u);
+            const Quadric sum = sumAt(mesh, u, v, apart);
+            scales[i] = sum.trace() * apart.squaredNorm();
+            batch.put(i, sum, apart);
+            if (!areAsFree(mesh, u, v)) ends[i] = bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
+        }
+        findBestPlaces(batch);
+        for (std::size_t i = 0; i < count; ++i) {
+            const VertexId v = others[first + i];
+            const Best found{{batch.place[0][i], batch.place[1][i], batch.place[2][i]}, batch.error[i]};
+            costs[first + i] = costAt(mesh, u, v, areAsFree(mesh, u, v) ? found : ends[i], scales[i]).cost;
+        }
+    }
 }
 
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness) {
@@ -160,9 +250,18 @@ bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness stri
     return !mesh.isLongerThan(u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
 }
 
+bool edgesAround(const WorkingMesh& mesh, VertexId v, std::vector<OppositeEdge>& edges) {
+    edges.clear();
+    for (CornerId c = mesh.firstCorner[v]; c != none; c = mesh.nextCorner[c]) {
+        if (edges.size() == mostTrianglesAround) return false;
+        edges.push_back({mesh.nextOf(c), mesh.lastOf(c)});
+    }
+    return true;
+}
+
 int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCost& best, Strictness strictness,
                    EdgeScratch& scratch) {
-    if (mesh.isLongerThan(u, mostTrianglesAround) || mesh.isLongerThan(v, mostTrianglesAround)) return 0;
+    if (!edgesAround(mesh, u, scratch.around) || !edgesAround(mesh, v, scratch.otherAround)) return 0;
     if (!kindsAllow(mesh, u, v, strictness)) return 0;
     std::array<VertexId, 8> apexes;
     std::size_t shared = 0;
@@ -170,24 +269,22 @@ int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCo
         return std::find(apexes.begin(), apexes.begin() + long(shared), w) != apexes.begin() + long(shared);
     };
     const bool mayChange = mesh.topology() == TopologyRule::MayChange;
-    bool fits = true;
-    mesh.forCorners(u, [&](CornerId c) {
-        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
-        if (next != v && last != v) return;
+    for (const auto& [next, last] : scratch.around) {
+        if (next != v && last != v) continue;
         const VertexId apex = next == v ? last : next;
-        fits = fits && shared < apexes.size() && (mayChange || !isApex(apex));
-        if (fits) apexes[shared++] = apex;
-    });
-    if (!fits || shared == 0) return 0;
+        if (shared == apexes.size() || (!mayChange && isApex(apex))) return 0;
+        apexes[shared++] = apex;
+    }
+    if (shared == 0) return 0;
     if (mayChange)
         shared += foldedTriangles(mesh, u, v);
-    else if (!keepsTopology(mesh, u, v, {apexes.data(), shared}, scratch))
+    else if (!keepsTopology({apexes.data(), shared}, scratch))
         return 0;
-    const Vec3d origin = mesh.place(u);
+    const Vec3d origin = mesh.place(u), apart = mesh.place(v) - origin;
     // In a flat place a needle does no harm, and whatever is next to go takes it along.
     const bool noNeedles = strictness == Strictness::Careful && !best.isFlat;
-    if (!keepsShape(mesh, u, v, origin, best.place, noNeedles) ||
-        !keepsShape(mesh, v, u, origin, best.place, noNeedles))
+    if (!keepsShape(mesh, scratch.around, Vec3d::Zero(), v, origin, best.place, noNeedles) ||
+        !keepsShape(mesh, scratch.otherAround, apart, u, origin, best.place, noNeedles))
         return 0;
     return int(shared);
 }

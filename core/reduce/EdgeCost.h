@@ -2,6 +2,8 @@
 /// What contracting an edge would cost, and where the joined vertex would lie.
 #include "reduce/WorkingMesh.h"
 
+#include <span>
+
 namespace um {
 
 struct EdgeCost {
@@ -14,6 +16,10 @@ struct EdgeCost {
 /// Source: Garland & Heckbert 1997 (quadrics); Hoppe 1999 (attributes).
 EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v);
 
+/// The costs of the edges from u to each of the others: the same, sooner.
+/// @param costs  as many as there are others
+void costsOfEdges(const WorkingMesh& mesh, VertexId u, std::span<const VertexId> others, float* costs);
+
 /// How strict a contraction is. The later ones are tried only where the earlier ones find nothing more.
 enum class Strictness : std::uint8_t {
     Careful,    ///< no needles outside flat places, triangles keep their direction within 60 degrees
@@ -21,8 +27,19 @@ enum class Strictness : std::uint8_t {
     LastResort  ///< where several protected lines meet, their junctions may be joined along them
 };
 
+/// A vertex of more triangles waits until its neighbours have contracted around it: every test costs by that number.
+inline constexpr std::size_t mostTrianglesAround = 128;
+
+/// The two other corners of one of a vertex's triangles, in its turn.
+using OppositeEdge = std::array<VertexId, 2>;
+
+/// Lists what lies opposite to a vertex in its triangles, in the order of its corners.
+/// @returns false if there are more than `mostTrianglesAround`
+bool edgesAround(const WorkingMesh& mesh, VertexId v, std::vector<OppositeEdge>& edges);
+
 /// Room for the lists of one question, to be used again for the next.
 struct EdgeScratch {
+    std::vector<OppositeEdge> around, otherAround;
     std::vector<VertexId> ring, otherRing;
 };
 
@@ -31,9 +48,6 @@ struct EdgeScratch {
 /// Edelsbrunner, Guha & Nekhayev 1999.
 int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCost& best, Strictness strictness,
                    EdgeScratch& scratch);
-
-/// A vertex of more triangles waits until its neighbours have contracted around it: every test costs by that number.
-inline constexpr std::size_t mostTrianglesAround = 128;
 
 /// Whether the kinds and lines at both ends let the edge be contracted at all.
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness);

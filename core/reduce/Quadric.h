@@ -47,7 +47,10 @@ struct BasicQuadric {
                 xz * x.x() + yz * x.y() + zz * x.z()};
     }
 
-    Scalar at(const Vec& x) const { return x.dot(times(x)) + 2 * b.dot(x) + c; }
+    // Number by number, as all that is done for edges: the compiler can then do several at once.
+    static Scalar dot(const Vec& x, const Vec& y) { return x[0] * y[0] + x[1] * y[1] + x[2] * y[2]; }
+
+    Scalar at(const Vec& x) const { return dot(x, times(x)) + 2 * dot(b, x) + c; }
 
     BasicQuadric& operator+=(const BasicQuadric& q) {
         xx += q.xx;
@@ -95,16 +98,20 @@ struct BasicQuadric {
         // The adjugate of the symmetric matrix; it is positive definite by the pull.
         const Scalar c00 = d * f - yz * yz, c01 = xz * yz - xy * f, c02 = xy * yz - xz * d;
         const Scalar determinant = a * c00 + xy * c01 + xz * c02;
-        if (!(determinant > 0)) return preferred;
         const Scalar c11 = a * f - xz * xz, c12 = xy * xz - a * yz, c22 = a * d - xy * xy;
         const Scalar inverse = 1 / determinant;
-        Vec x = preferred;
+        Scalar x = preferred[0], y = preferred[1], z = preferred[2];
+#pragma GCC unroll 3
         for (int step = 0; step < steps; ++step) {
-            const Vec r = (pull * x - b) * inverse;
-            x = Vec(c00 * r.x() + c01 * r.y() + c02 * r.z(), c01 * r.x() + c11 * r.y() + c12 * r.z(),
-                    c02 * r.x() + c12 * r.y() + c22 * r.z());
+            const Scalar rx = (pull * x - b[0]) * inverse;
+            const Scalar ry = (pull * y - b[1]) * inverse;
+            const Scalar rz = (pull * z - b[2]) * inverse;
+            x = c00 * rx + c01 * ry + c02 * rz;
+            y = c01 * rx + c11 * ry + c12 * rz;
+            z = c02 * rx + c12 * ry + c22 * rz;
         }
-        return x;
+        const bool isSolved = determinant > 0;
+        return {isSolved ? x : preferred[0], isSolved ? y : preferred[1], isSolved ? z : preferred[2]};
     }
 };
 

@@ -124,11 +124,17 @@ void WorkingMesh::linkCorners() {
     nextCorner = std::vector<CornerId>();
     firstCorner.assign(positions.size(), none);
     nextCorner.resize(3 * triangles.size());
-    for (std::size_t c = nextCorner.size(); c-- > 0;) {
-        CornerId& first = firstCorner[triangles[c / 3][c % 3]];
-        nextCorner[c] = first;
-        first = CornerId(c);
-    }
+    // Each slice of the vertices has its lists filled by one thread: the looking is cheap, the linking is not.
+    constexpr std::size_t slices = 4, leastOfSlice = 4096;
+    const std::size_t slice = std::max(leastOfSlice, positions.size() / slices + 1);
+    parallelChunks(positions.size(), slice, [&](std::size_t, std::size_t begin, std::size_t end) {
+        for (std::size_t c = nextCorner.size(); c-- > 0;) {
+            const VertexId v = triangles[c / 3][c % 3];
+            if (v < begin || v >= end) continue;
+            nextCorner[c] = firstCorner[v];
+            firstCorner[v] = CornerId(c);
+        }
+    });
 }
 
 void WorkingMesh::spokesOf(VertexId v, std::vector<Spoke>& spokes) const {
