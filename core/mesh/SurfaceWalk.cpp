@@ -42,27 +42,42 @@ bool hasNoArea(const Mesh& mesh, TriangleId t) {
     return b.cross(c).squaredNorm() <= least * least * edges * edges;
 }
 
-// The triangles that a search has looked at, by hash: a table that is half full at most. Only where a start is
-// hopelessly far off are there more.
+// The triangles or vertices that a search has looked at, by hash: a table that is half full at most. It starts small, for most
+// searches are short; only where a start is hopelessly far off are there more than it can become large.
 class LookedAt {
 public:
-    LookedAt() { m_slots.fill(none); }
+    LookedAt() { std::fill_n(m_slots.begin(), m_size, none); }
 
     bool isFull() const { return m_count == m_slots.size() / 2; }
 
     // To a table that is not full.
     // @returns whether it is new
-    bool add(TriangleId t) {
-        std::size_t slot = mixBits(t) % m_slots.size();
-        for (; m_slots[slot] != none; slot = (slot + 1) % m_slots.size())
-            if (m_slots[slot] == t) return false;
-        m_slots[slot] = t;
+    bool add(std::uint32_t t) {
+        if (m_count == m_size / 2) grow();
+        TriangleId& slot = slotOf(t);
+        if (slot == t) return false;
+        slot = t;
         ++m_count;
         return true;
     }
 
 private:
+    TriangleId& slotOf(TriangleId t) {
+        std::size_t slot = mixBits(t) & (m_size - 1);
+        while (m_slots[slot] != none && m_slots[slot] != t) slot = (slot + 1) & (m_size - 1);
+        return m_slots[slot];
+    }
+
+    void grow() {
+        const std::vector<TriangleId> before(m_slots.begin(), m_slots.begin() + long(m_size));
+        m_size = m_slots.size();
+        m_slots.fill(none);
+        for (const TriangleId t : before)
+            if (t != none) slotOf(t) = t;
+    }
+
     std::array<TriangleId, 4096> m_slots;
+    std::size_t m_size = 256;  // in use now, a power of two
     std::size_t m_count = 0;
 };
 
@@ -166,7 +181,7 @@ Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3
     constexpr double wider = 2;
     Closest best = closestOf(mesh, p, start);
     const double most = wider * wider * best.squaredDistance;
-    LookedAt looked;
+    LookedAt looked, lookedAround;
     looked.add(start);
     std::vector<TriangleId> within = {start};
     const auto look = [&](TriangleId t) {
@@ -177,7 +192,8 @@ Closest searchAround(const Mesh& mesh, const VertexTriangles& around, const Vec3
     };
     for (std::size_t i = 0; i < within.size() && !looked.isFull(); ++i)
         for (const VertexId v : mesh.triangles[within[i]])
-            for (const TriangleId t : around.of(v)) look(t);
+            if (lookedAround.isFull() || lookedAround.add(v))
+                for (const TriangleId t : around.of(v)) look(t);
     return best;
 }
 

@@ -61,6 +61,13 @@ struct Contraction::Region {
     std::vector<std::size_t> mayGo, gone;  // of each part, where parts keep a least number
 };
 
+// Room that is used again from one question to the next.
+struct Contraction::Scratch {
+    RuleScratch rules;
+    EdgeCosts costs;
+    std::vector<VertexId> others;
+};
+
 struct Contraction::Round {
     float limit;
     Strictness strictness;
@@ -83,35 +90,30 @@ Contraction::Contraction(WorkingMesh mesh, const Mesh& source, std::vector<std::
 }
 
 // The cheapest edge to a higher neighbour, of those that are dearer than `above`.
-Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above,
-                                           const std::vector<OppositeEdge>& around) const {
-    Entry least{dearest, v, none};
-    std::array<VertexId, 2 * mostTrianglesAround> others;
-    std::array<float, 2 * mostTrianglesAround> costs;
-    std::size_t count = 0;
+Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above, Scratch& scratch) const {
+    std::vector<VertexId>& others = scratch.others;
+    others.clear();
     const auto look = [&](VertexId w) {
-        if (w < v || !kindsAllow(m_mesh, v, w, Strictness::LastResort)) return;
-        __builtin_prefetch(&m_mesh.quadrics[w]);
-        __builtin_prefetch(&m_mesh.positions[w]);
-        others[count++] = w;
+        if (w > v && kindsAllow(m_mesh, v, w, Strictness::LastResort)) others.push_back(w);
     };
     // Inside a closed fan each neighbour comes next once; a border's last neighbour comes only before.
     const bool isClosed = m_mesh.kinds[v] == Kind::Interior;
-    for (const auto& [next, last] : around) {
+    for (const auto& [next, last] : scratch.rules.around) {
         look(next);
         if (!isClosed) look(last);
     }
-    costsOfEdges(m_mesh, v, {others.data(), count}, costs.data());
-    for (std::size_t i = 0; i < count; ++i) {
+    const std::span<const float> costs = scratch.costs.of(m_mesh, v, scratch.rules.around, others);
+    Entry least{dearest, v, none};
+    for (std::size_t i = 0; i < others.size(); ++i) {
         const Entry entry{costs[i], v, others[i]};
         if (least < entry && (above == nullptr || entry < *above)) least = entry;
     }
     return least;
 }
 
-void Contraction::consider(VertexId v, const Entry* above, std::vector<OppositeEdge>& around) {
-    const bool isTooBig = !edgesAround(m_mesh, v, around);
-    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above, around);
+void Contraction::consider(VertexId v, const Entry* above, Scratch& scratch) {
+    const bool isTooBig = !scratch.rules.around.gather(m_mesh, v);
+    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above, scratch);
     m_leastCosts[v] = entry.cost;
     m_cheapest[v] = entry.v;
     m_knowledge[v] = above != nullptr || isTooBig ? Knowledge::Refused : Knowledge::Full;
@@ -122,10 +124,10 @@ void Contraction::findCheapest(const Progress& progress) {
         m_mesh.vertexCount(),
         [&](std::size_t begin, std::size_t end) {
             progress.check();
-            std::vector<OppositeEdge> around;
+            Scratch scratch;
             for (std::size_t v = begin; v < end; ++v)
                 if (m_knowledge[v] == Knowledge::None && m_mesh.isUsed(VertexId(v)))
-                    consider(VertexId(v), nullptr, around);
+                    consider(VertexId(v), nullptr, scratch);
         },
         2048);
 }
@@ -214,7 +216,7 @@ void Contraction::markRims() {
 }
 
 void Contraction::contractRegion(Region& region, const Round& round, const Progress& progress) {
-    EdgeScratch scratch;
+    Scratch scratch;
     std::vector<Entry> known, heap;
     std::vector<VertexId> changed;
     const auto isFree = [&](VertexId v) { return m_regionOf[v] == region.number; };
@@ -263,15 +265,15 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         const bool isKnown = m_mesh.isUsed(u) && m_knowledge[u] != Knowledge::None;
         if (!isKnown || m_leastCosts[u] != cost || m_cheapest[u] != v) continue;
         if (!m_mesh.isUsed(v)) {  // gone with triangles that fell together
-            consider(u, nullptr, scratch.around);
+            consider(u, nullptr, scratch);
             push(u);
             continue;
         }
         const EdgeCost best = costOfEdge(m_mesh, u, v);
-        const int removes = allowedRemoval(m_mesh, u, v, best, round.strictness, scratch);
+        const int removes = allowedRemoval(m_mesh, u, v, best, round.strictness, scratch.rules);
         if (removes == 0 || region.removed + std::size_t(removes) > region.most ||
             (!region.mayGo.empty() && !takeFromParts(region, u, v))) {
-            consider(u, &entry, scratch.around);
+            consider(u, &entry, scratch);
             push(u);
             continue;
         }
@@ -292,7 +294,7 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
         });
         if (!round.isFine) continue;
         for (const VertexId w : changed) {
-            consider(w, nullptr, scratch.around);
+            consider(w, nullptr, scratch);
             push(w);
         }
     }
@@ -383,9 +385,9 @@ std::size_t Contraction::round(std::size_t target, Strictness strictness, bool i
 bool Contraction::takeBorderTriangle(Strictness strictness) {
     std::vector<Entry> entries;
     std::vector<Spoke> spokes;
-    EdgeScratch scratch;
+    RuleScratch scratch;
     for (VertexId v = 0; v < m_mesh.vertexCount(); ++v) {
-        if (!m_mesh.isUsed(v) || m_mesh.isLongerThan(v, mostTrianglesAround)) continue;
+        if (!m_mesh.isUsed(v) || m_mesh.isLongerThan(v, Fan::mostTriangles)) continue;
         m_mesh.spokesOf(v, spokes);
         for (const Spoke& spoke : spokes)
             if (spoke.vertex > v && spoke.isBorder())

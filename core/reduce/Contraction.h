@@ -1,6 +1,6 @@
 #pragma once
 /// Contracting the edges of a working mesh, cheapest first, in many regions at once.
-#include "reduce/EdgeCost.h"
+#include "reduce/EdgeRules.h"
 
 namespace um {
 
@@ -32,6 +32,7 @@ private:
     struct Entry;
     struct Region;
     struct Round;
+    struct Scratch;
 
     std::size_t round(std::size_t target, Strictness strictness, bool isFine, const Progress& progress);
     void findCheapest(const Progress& progress);
@@ -46,8 +47,8 @@ private:
     bool takeBorderTriangle(Strictness strictness);
     void followMerges();
     void compact();
-    Entry cheapestOf(VertexId v, const Entry* above, const std::vector<OppositeEdge>& around) const;
-    void consider(VertexId v, const Entry* above, std::vector<OppositeEdge>& around);
+    Entry cheapestOf(VertexId v, const Entry* above, Scratch& scratch) const;
+    void consider(VertexId v, const Entry* above, Scratch& scratch);
 
     enum class Knowledge : std::uint8_t {
         None,    // something near has changed since

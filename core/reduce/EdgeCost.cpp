@@ -1,16 +1,8 @@
 #include "reduce/EdgeCost.h"
 
-#include <span>
-
 namespace um {
 
 namespace {
-
-// The least cosine between a triangle's normals before and after one contraction. Wider turns would add up to folds.
-constexpr double leastTurn = 0.5;
-
-// 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
-constexpr double needleQuality = 0.04;
 
 // Of an edge's squared length: errors below are what quadrics in single precision leave of none.
 constexpr double flatShare = 1e-7;
@@ -44,136 +36,6 @@ struct Best {
     return {{placeAlong(0), placeAlong(1), placeAlong(2)}, runsAway ? atSafe : atFound};
 }
 
-// Edges that the best place is looked for at once; the compiler turns the arrays into wide registers.
-struct EdgeBatch {
-    static constexpr std::size_t size = 4;
-    using Lanes = std::array<double, size>;
-
-    std::array<Lanes, 10> sums{};
-    std::array<Lanes, 3> apart{}, place{};
-    Lanes error{};
-
-    void put(std::size_t i, const Quadric& sum, const Vec3d& to) {
-        const std::array<double, 10> numbers = {sum.xx,  sum.xy,  sum.xz,  sum.yy,  sum.yz,
-                                                sum.zz,  sum.b[0], sum.b[1], sum.b[2], sum.c};
-        for (std::size_t k = 0; k < numbers.size(); ++k) sums[k][i] = numbers[k];
-        for (std::size_t k = 0; k < 3; ++k) apart[k][i] = to[long(k)];
-    }
-};
-
-#ifdef __x86_64__
-__attribute__((target_clones("avx2", "default")))
-#endif
-void findBestPlaces(EdgeBatch& batch) {
-    for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
-        Quadric sum;
-        sum.xx = batch.sums[0][i];
-        sum.xy = batch.sums[1][i];
-        sum.xz = batch.sums[2][i];
-        sum.yy = batch.sums[3][i];
-        sum.yz = batch.sums[4][i];
-        sum.zz = batch.sums[5][i];
-        sum.b = {batch.sums[6][i], batch.sums[7][i], batch.sums[8][i]};
-        sum.c = batch.sums[9][i];
-        const Best best = bestPlace(sum, {batch.apart[0][i], batch.apart[1][i], batch.apart[2][i]});
-        batch.place[0][i] = best.place[0];
-        batch.place[1][i] = best.place[1];
-        batch.place[2][i] = best.place[2];
-        batch.error[i] = best.error;
-    }
-}
-
-// No triangle at a vertex that stays is turned over, nor squeezed to a needle where that counts, when the vertex and
-// `other` move from `old` to `place`, both counted from `origin`.
-bool keepsShape(const WorkingMesh& mesh, const std::vector<OppositeEdge>& around, const Vec3d& old, VertexId other,
-                const Vec3d& origin, const Vec3d& place, bool noNeedles) {
-    for (const auto& [next, last] : around) {
-        if (next == other || last == other) continue;
-        const Vec3d a = mesh.place(next) - origin;
-        const Vec3d b = mesh.place(last) - origin;
-        const Vec3d before = (a - old).cross(b - old);
-        const Vec3d after = (a - place).cross(b - place);
-        const double beforeSquared = before.squaredNorm();
-        const double afterSquared = after.squaredNorm();
-        if (beforeSquared == 0) continue;
-        const double along = before.dot(after);
-        if (along <= 0 || along * along < leastTurn * leastTurn * beforeSquared * afterSquared) return false;
-        if (!noNeedles) continue;
-        const double opposite = (b - a).squaredNorm();
-        const double edges = opposite + (a - place).squaredNorm() + (b - place).squaredNorm();
-        if (12 * afterSquared >= needleQuality * needleQuality * edges * edges) continue;
-        const double edgesBefore = opposite + (a - old).squaredNorm() + (b - old).squaredNorm();
-        if (afterSquared * edgesBefore * edgesBefore < beforeSquared * edges * edges) return false;
-    }
-    return true;
-}
-
-// The largest squared distance from `place` to a plane of a triangle at v, both counted from `origin`.
-double farthestPlane(const WorkingMesh& mesh, VertexId v, const Vec3d& origin, const Vec3d& place) {
-    const Vec3d here = mesh.place(v) - origin;
-    double farthest = 0;
-    mesh.forCorners(v, [&](CornerId c) {
-        const Vec3d a = mesh.place(mesh.nextOf(c)) - origin, b = mesh.place(mesh.lastOf(c)) - origin;
-        const Vec3d normal = (a - here).cross(b - here);
-        const double squared = normal.squaredNorm(), along = normal.dot(place - here);
-        if (squared > 0) farthest = std::max(farthest, along * along / squared);
-    });
-    return farthest;
-}
-
-void ringOf(const std::vector<OppositeEdge>& around, std::vector<VertexId>& ring) {
-    ring.clear();
-    const auto add = [&](VertexId w) {
-        if (std::find(ring.begin(), ring.end(), w) == ring.end()) ring.push_back(w);
-    };
-    for (const auto& [next, last] : around) {
-        add(next);
-        add(last);
-    }
-}
-
-// The link condition.
-bool keepsTopology(std::span<const VertexId> apexes, EdgeScratch& scratch) {
-    const auto isApex = [&](VertexId w) { return std::find(apexes.begin(), apexes.end(), w) != apexes.end(); };
-    const auto liesOnApexes = [&](const OppositeEdge& edge) { return isApex(edge[0]) && isApex(edge[1]); };
-    const std::vector<OppositeEdge>&around = scratch.around, &otherAround = scratch.otherAround;
-    // Whoever neighbours both ends must form a triangle with the edge.
-    ringOf(around, scratch.ring);
-    ringOf(otherAround, scratch.otherRing);
-    std::size_t common = 0;
-    for (const VertexId w : scratch.otherRing)
-        common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
-    if (common != apexes.size()) return false;
-    // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
-    // that is left of its piece would vanish.
-    if (std::any_of(around.begin(), around.end(), liesOnApexes) &&
-        std::any_of(otherAround.begin(), otherAround.end(), liesOnApexes))
-        return false;
-    if (around.size() == apexes.size() && otherAround.size() == apexes.size()) return false;
-    // An inner edge between two borders would pinch the surface; an open fan has one neighbour more than triangles.
-    const bool isBorder = scratch.ring.size() == around.size() + 1;
-    const bool isOtherBorder = scratch.otherRing.size() == otherAround.size() + 1;
-    return !(isBorder && isOtherBorder && apexes.size() != 1);
-}
-
-// Triangles that would go because they fall together once v is u.
-std::size_t foldedTriangles(const WorkingMesh& mesh, VertexId u, VertexId v) {
-    std::size_t folded = 0;
-    mesh.forCorners(u, [&](CornerId c) {
-        const VertexId next = mesh.nextOf(c), last = mesh.lastOf(c);
-        if (next == v || last == v) return;
-        mesh.forCorners(v, [&](CornerId d) {
-            if (mesh.nextOf(d) == next && mesh.lastOf(d) == last) folded += 1;
-            if (mesh.nextOf(d) == last && mesh.lastOf(d) == next) folded += 2;
-        });
-    });
-    return folded;
-}
-
-}  // namespace
-
-namespace {
-
 bool areAsFree(const WorkingMesh& mesh, VertexId u, VertexId v) {
     return mesh.kinds[u] == mesh.kinds[v] && mesh.kinds[u] < Kind::Corner;
 }
@@ -199,94 +61,117 @@ Quadric sumAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& apar
     return sum;
 }
 
-EdgeCost costAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Best& best, double scale) {
+// The largest squared distance from `place` to a plane of a triangle at v, both counted from `origin`.
+double farthestPlane(const WorkingMesh& mesh, VertexId v, const Vec3d& origin, const Vec3d& place) {
+    const Vec3d here = mesh.place(v) - origin;
+    double farthest = 0;
+    mesh.forCorners(v, [&](CornerId c) {
+        const Vec3d a = mesh.place(mesh.nextOf(c)) - origin, b = mesh.place(mesh.lastOf(c)) - origin;
+        const Vec3d normal = (a - here).cross(b - here);
+        const double squared = normal.squaredNorm(), along = normal.dot(place - here);
+        if (squared > 0) farthest = std::max(farthest, along * along / squared);
+    });
+    return farthest;
+}
+
+// @param farthest  squared, of all planes at both ends; looked at only where what is far costs more
+EdgeCost costAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Best& best, double scale, double farthest) {
     double error = std::max(0.0, best.error) + mesh.skinCost(u, v);
-    if (mesh.farDistance() > 0) {
-        const double farthest = std::max(farthestPlane(mesh, u, mesh.place(u), best.place),
-                                         farthestPlane(mesh, v, mesh.place(u), best.place));
-        error *= 1 + farthest / (mesh.farDistance() * mesh.farDistance());
-    }
+    if (mesh.farDistance() > 0) error *= 1 + farthest / (mesh.farDistance() * mesh.farDistance());
     return {float(error + shortFirst * scale), error <= flatShare * scale, best.place};
 }
 
 }  // namespace
 
 EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
-    const Vec3d apart = mesh.place(v) - mesh.place(u);
+    const Vec3d here = mesh.place(u), apart = mesh.place(v) - here;
     const Quadric sum = sumAt(mesh, u, v, apart);
     const Best best =
         areAsFree(mesh, u, v) ? bestPlace(sum, apart) : bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
-    return costAt(mesh, u, v, best, sum.trace() * apart.squaredNorm());
+    double farthest = 0;
+    if (mesh.farDistance() > 0)
+        farthest = std::max(farthestPlane(mesh, u, here, best.place), farthestPlane(mesh, v, here, best.place));
+    return costAt(mesh, u, v, best, sum.trace() * apart.squaredNorm(), farthest);
 }
 
-void costsOfEdges(const WorkingMesh& mesh, VertexId u, std::span<const VertexId> others, float* costs) {
-    for (std::size_t first = 0; first < others.size(); first += EdgeBatch::size) {
-        const std::size_t count = std::min(EdgeBatch::size, others.size() - first);
-        EdgeBatch batch;
-        std::array<Best, EdgeBatch::size> ends;
-        std::array<double, EdgeBatch::size> scales;
+void EdgeCosts::Batch::put(std::size_t i, const Quadric& sum, const Vec3d& apart) {
+    xx[i] = sum.xx;
+    xy[i] = sum.xy;
+    xz[i] = sum.xz;
+    yy[i] = sum.yy;
+    yz[i] = sum.yz;
+    zz[i] = sum.zz;
+    bx[i] = sum.b[0];
+    by[i] = sum.b[1];
+    bz[i] = sum.b[2];
+    c[i] = sum.c;
+    apartX[i] = apart[0];
+    apartY[i] = apart[1];
+    apartZ[i] = apart[2];
+}
+
+#ifdef __x86_64__
+__attribute__((target_clones("avx2", "default")))
+#endif
+void EdgeCosts::findBestPlaces(Batch& batch) {
+    for (std::size_t i = 0; i < Batch::size; ++i) {
+        Quadric sum;
+        sum.xx = batch.xx[i];
+        sum.xy = batch.xy[i];
+        sum.xz = batch.xz[i];
+        sum.yy = batch.yy[i];
+        sum.yz = batch.yz[i];
+        sum.zz = batch.zz[i];
+        sum.b = {batch.bx[i], batch.by[i], batch.bz[i]};
+        sum.c = batch.c[i];
+        const Best best = bestPlace(sum, {batch.apartX[i], batch.apartY[i], batch.apartZ[i]});
+        batch.x[i] = best.place[0];
+        batch.y[i] = best.place[1];
+        batch.z[i] = best.place[2];
+        batch.error[i] = best.error;
+    }
+}
+
+std::span<const float> EdgeCosts::of(const WorkingMesh& mesh, VertexId u, const Fan& around,
+                                     std::span<const VertexId> others) {
+    m_costs.resize(others.size());
+    const Vec3d here = mesh.place(u);
+    m_planes.clear();
+    if (mesh.farDistance() > 0)
+        for (const auto& [next, last] : around) {
+            const Vec3d normal = (mesh.place(next) - here).cross(mesh.place(last) - here);
+            m_planes.push_back({normal, normal.squaredNorm()});
+        }
+    const auto farthestAt = [&](VertexId v, const Vec3d& place) {
+        double farthest = farthestPlane(mesh, v, here, place);
+        for (const Plane& plane : m_planes) {
+            const double along = plane.normal.dot(place);
+            if (plane.squared > 0) farthest = std::max(farthest, along * along / plane.squared);
+        }
+        return farthest;
+    };
+    for (std::size_t first = 0; first < others.size(); first += Batch::size) {
+        const std::size_t count = std::min(Batch::size, others.size() - first);
+        std::array<Best, Batch::size> ends;
+        std::array<double, Batch::size> scales;
         for (std::size_t i = 0; i < count; ++i) {
             const VertexId v = others[first + i];
-            const Vec3d apart = mesh.place(v) - mesh.place(u);
+            const Vec3d apart = mesh.place(v) - here;
             const Quadric sum = sumAt(mesh, u, v, apart);
             scales[i] = sum.trace() * apart.squaredNorm();
-            batch.put(i, sum, apart);
+            m_batch.put(i, sum, apart);
             if (!areAsFree(mesh, u, v)) ends[i] = bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
         }
-        findBestPlaces(batch);
+        findBestPlaces(m_batch);
         for (std::size_t i = 0; i < count; ++i) {
             const VertexId v = others[first + i];
-            const Best found{{batch.place[0][i], batch.place[1][i], batch.place[2][i]}, batch.error[i]};
-            costs[first + i] = costAt(mesh, u, v, areAsFree(mesh, u, v) ? found : ends[i], scales[i]).cost;
+            const Best found{{m_batch.x[i], m_batch.y[i], m_batch.z[i]}, m_batch.error[i]};
+            const Best& best = areAsFree(mesh, u, v) ? found : ends[i];
+            const double farthest = mesh.farDistance() > 0 ? farthestAt(v, best.place) : 0;
+            m_costs[first + i] = costAt(mesh, u, v, best, scales[i], farthest).cost;
         }
     }
-}
-
-bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness) {
-    const Kind atFirst = mesh.kinds[u], atOther = mesh.kinds[v];
-    if (atFirst == Kind::Interior || atOther == Kind::Interior) return true;
-    const Kind least = std::min(atFirst, atOther);
-    if (least == Kind::Locked || (least == Kind::Corner && strictness != Strictness::LastResort)) return false;
-    return !mesh.isLongerThan(u, mostTrianglesAround) && mesh.protectionOfEdge(u, v) != Protection::Off;
-}
-
-bool edgesAround(const WorkingMesh& mesh, VertexId v, std::vector<OppositeEdge>& edges) {
-    edges.clear();
-    for (CornerId c = mesh.firstCorner[v]; c != none; c = mesh.nextCorner[c]) {
-        if (edges.size() == mostTrianglesAround) return false;
-        edges.push_back({mesh.nextOf(c), mesh.lastOf(c)});
-    }
-    return true;
-}
-
-int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCost& best, Strictness strictness,
-                   EdgeScratch& scratch) {
-    if (!edgesAround(mesh, u, scratch.around) || !edgesAround(mesh, v, scratch.otherAround)) return 0;
-    if (!kindsAllow(mesh, u, v, strictness)) return 0;
-    std::array<VertexId, 8> apexes;
-    std::size_t shared = 0;
-    const auto isApex = [&](VertexId w) {
-        return std::find(apexes.begin(), apexes.begin() + long(shared), w) != apexes.begin() + long(shared);
-    };
-    const bool mayChange = mesh.topology() == TopologyRule::MayChange;
-    for (const auto& [next, last] : scratch.around) {
-        if (next != v && last != v) continue;
-        const VertexId apex = next == v ? last : next;
-        if (shared == apexes.size() || (!mayChange && isApex(apex))) return 0;
-        apexes[shared++] = apex;
-    }
-    if (shared == 0) return 0;
-    if (mayChange)
-        shared += foldedTriangles(mesh, u, v);
-    else if (!keepsTopology({apexes.data(), shared}, scratch))
-        return 0;
-    const Vec3d origin = mesh.place(u), apart = mesh.place(v) - origin;
-    // In a flat place a needle does no harm, and whatever is next to go takes it along.
-    const bool noNeedles = strictness == Strictness::Careful && !best.isFlat;
-    if (!keepsShape(mesh, scratch.around, Vec3d::Zero(), v, origin, best.place, noNeedles) ||
-        !keepsShape(mesh, scratch.otherAround, apart, u, origin, best.place, noNeedles))
-        return 0;
-    return int(shared);
+    return m_costs;
 }
 
 }  // namespace um

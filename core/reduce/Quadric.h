@@ -27,16 +27,22 @@ struct BasicQuadric {
           b(q.b.template cast<Scalar>()),
           c(Scalar(q.c)) {}
 
-    /// The plane through `point` with the unit normal `n`, times a weight.
-    static BasicQuadric plane(const Vec& n, const Vec& point, Scalar weight) {
+    /// The plane with the unit normal `n` through where positions are counted from, times a weight.
+    static BasicQuadric planeThroughOrigin(const Vec& n, Scalar weight) {
         BasicQuadric q;
-        const Scalar d = -n.dot(point);
         q.xx = weight * n.x() * n.x();
         q.xy = weight * n.x() * n.y();
         q.xz = weight * n.x() * n.z();
         q.yy = weight * n.y() * n.y();
         q.yz = weight * n.y() * n.z();
         q.zz = weight * n.z() * n.z();
+        return q;
+    }
+
+    /// The same through `point`.
+    static BasicQuadric plane(const Vec& n, const Vec& point, Scalar weight) {
+        BasicQuadric q = planeThroughOrigin(n, weight);
+        const Scalar d = -n.dot(point);
         q.b = weight * d * n;
         q.c = weight * d * d;
         return q;

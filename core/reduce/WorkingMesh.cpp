@@ -259,7 +259,9 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
             Quadric sum;
             sums.clear();
             forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
-            if (corners <= poleTriangles) {
+            if (!mayBeOnLine(v)) {
+                kinds[v] = Kind::Interior;
+            } else if (corners <= poleTriangles) {
                 spokesOf(v, spokes);
                 kinds[v] = kindOf(v, spokes, treatment);
                 if (kinds[v] != Kind::Interior)
@@ -287,7 +289,7 @@ void WorkingMesh::addTriangle(VertexId v, CornerId c, Quadric& sum,
     const Vec3d doubled = toNext.cross(toLast);
     const double length = doubled.norm();
     if (!(length > 0)) return;
-    sum += Quadric::plane(doubled / length, Vec3d::Zero(), length / 2);
+    sum += Quadric::planeThroughOrigin(doubled / length, length / 2);
     if (wedges.empty()) return;
     const Triangle& around = wedges[c / 3];
     const WedgeId here = around[c % 3];
@@ -305,7 +307,7 @@ void WorkingMesh::addLine(VertexId v, const Spoke& spoke, Quadric& sum) const {
         const Vec3d normal = (place(nextOf(c)) - place(v)).cross(place(lastOf(c)) - place(v));
         const Vec3d square = edge.cross(normal);
         const double length = square.norm();
-        if (length > 0) sum += Quadric::plane(square / length, Vec3d::Zero(), featureWeight * edge.squaredNorm());
+        if (length > 0) sum += Quadric::planeThroughOrigin(square / length, featureWeight * edge.squaredNorm());
     }
 }
 
