@@ -42,8 +42,8 @@ bool hasNoArea(const Mesh& mesh, TriangleId t) {
     return b.cross(c).squaredNorm() <= least * least * edges * edges;
 }
 
-// The triangles or vertices that a search has looked at, by hash: a table that is half full at most. It starts small, for most
-// searches are short; only where a start is hopelessly far off are there more than it can become large.
+// The triangles or vertices that a search has looked at, by hash: a table that is half full at most. It starts small,
+// for most searches are short; only where a start is hopelessly far off are there more than it can become large.
 class LookedAt {
 public:
     LookedAt() { std::fill_n(m_slots.begin(), m_size, none); }

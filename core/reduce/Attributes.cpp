@@ -94,49 +94,110 @@ void Attributes::setSums(WedgeId w, const AttributeSums& sums) {
     }
 }
 
-void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast,
-                             double area, Quadric& quadric, AttributeSums& sums) const {
+#ifdef __x86_64__
+[[gnu::target_clones("avx2", "default")]]
+#endif
+void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext,
+                                                   const Vec3d& toLast, double area, Quadric& quadric,
+                                                   AttributeSums& sums) const {
     // The gradient g lies in the triangle: g·toNext and g·toLast are the differences of the value.
     const double aa = toNext.squaredNorm(), ab = toNext.dot(toLast), bb = toLast.squaredNorm();
     const double determinant = aa * bb - ab * ab;
     // Needles have gradients of any size; they say nothing.
     if (!(determinant > 1e-8 * aa * bb)) return;
     sums.area += area;
-    for (int j = 0; j < m_channels; ++j) {
-        const double value = valuesOf(here)[j];
-        const double atNext = valuesOf(next)[j] - value, atLast = valuesOf(last)[j] - value;
-        const Vec3d gradient =
-            ((bb * atNext - ab * atLast) * toNext + (aa * atLast - ab * atNext) * toLast) / determinant;
-        sums.gradient[std::size_t(j)] += area * gradient;
-        quadric += Quadric::plane(gradient, Vec3d::Zero(), area);
+    // By axes, so that the divisions of several channels are one.
+    const std::size_t channels = std::min(std::size_t(m_channels), std::size_t(AttributeSums::mostChannels));
+    std::array<double, AttributeSums::mostChannels> x, y, z;
+    const float *value = valuesOf(here), *valueNext = valuesOf(next), *valueLast = valuesOf(last);
+    for (std::size_t j = 0; j < channels; ++j) {
+        const double atNext = double(valueNext[j]) - double(value[j]), atLast = double(valueLast[j]) - double(value[j]);
+        const double alongNext = bb * atNext - ab * atLast, alongLast = aa * atLast - ab * atNext;
+        x[j] = (alongNext * toNext[0] + alongLast * toLast[0]) / determinant;
+        y[j] = (alongNext * toNext[1] + alongLast * toLast[1]) / determinant;
+        z[j] = (alongNext * toNext[2] + alongLast * toLast[2]) / determinant;
+    }
+    for (std::size_t j = 0; j < channels; ++j) {
+        const Vec3d gradient(x[j], y[j], z[j]);
+        sums.gradient[j] += area * gradient;
+        quadric += Quadric::planeThroughOrigin(gradient, area);
     }
 }
 
+namespace {
+
+// The sums of one channel at one wedge.
+struct ChannelSums {
+    double x, y, z, offset;  // of the gradient, and of the values; times area
+};
+
+// moveOrigin, moveValues, addSums and putInBestValues in one: most of a textured mesh's time goes here.
+// @param change  from the other's value to the first one's
+// @param share   one over both areas
+[[gnu::always_inline]] inline void putInChannel(const ChannelSums& here, const ChannelSums& there, double change,
+                                                double areaThere, double share, const Vec3d& apart, Quadric& quadric) {
+    const double offsetThere = there.offset - (there.x * apart[0] + there.y * apart[1] + there.z * apart[2]);
+    const double gx = there.x + here.x, gy = there.y + here.y, gz = there.z + here.z;
+    const double d = here.offset + offsetThere - change * areaThere;
+    const double sharedX = share * gx, sharedY = share * gy, sharedZ = share * gz;
+    quadric.xx -= sharedX * gx;
+    quadric.xy -= sharedX * gy;
+    quadric.xz -= sharedX * gz;
+    quadric.yy -= sharedY * gy;
+    quadric.yz -= sharedY * gz;
+    quadric.zz -= sharedZ * gz;
+    quadric.b[0] -= change * there.x + d * sharedX;
+    quadric.b[1] -= change * there.y + d * sharedY;
+    quadric.b[2] -= change * there.z + d * sharedZ;
+    quadric.c += change * (change * areaThere - 2 * offsetThere) - share * d * d;
+}
+
+}  // namespace
+
 void Attributes::putInJoined(WedgeId first, WedgeId other, const Vec3d& apart, Quadric& quadric) const {
-    const std::size_t row = std::size_t(1 + 4 * m_channels);
-    const float* here = m_sums.data() + first * row;
-    const float* there = m_sums.data() + other * row;
+    const float* here = sumsAt(first);
+    const float* there = sumsAt(other);
     const double areaThere = *there++, area = *here++ + areaThere;
     if (!(area > 0)) return;
-    const double share = 1 / area;
-    const float* value = valuesOf(first);
-    const float* valueThere = valuesOf(other);
-    // moveOrigin, moveValues, addSums and putInBestValues in one: most of a textured mesh's time goes here.
-    for (int j = 0; j < m_channels; ++j, here += 4, there += 4) {
-        const double change = double(value[j]) - double(valueThere[j]);
-        const Vec3d gradientThere(there[0], there[1], there[2]);
-        const double offsetThere = there[3] - gradientThere.dot(apart);
-        const Vec3d g = gradientThere + Vec3d(here[0], here[1], here[2]);
-        const double d = here[3] + offsetThere - change * areaThere;
-        const Vec3d shared = share * g;
-        quadric.xx -= shared.x() * g.x();
-        quadric.xy -= shared.x() * g.y();
-        quadric.xz -= shared.x() * g.z();
-        quadric.yy -= shared.y() * g.y();
-        quadric.yz -= shared.y() * g.z();
-        quadric.zz -= shared.z() * g.z();
-        quadric.b -= change * gradientThere + d * shared;
-        quadric.c += change * (change * areaThere - 2 * offsetThere) - share * d * d;
+    for (int j = 0; j < m_channels; ++j, here += 4, there += 4)
+        putInChannel({here[0], here[1], here[2], here[3]}, {there[0], there[1], there[2], there[3]},
+                     double(valuesOf(first)[j]) - double(valuesOf(other)[j]), areaThere, 1 / area, apart, quadric);
+}
+
+#ifdef __x86_64__
+[[gnu::target_clones("avx2", "default")]]
+#endif
+void Attributes::putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others,
+                                                   EdgeBatch& batch) const {
+    using Lanes = EdgeBatch::Lanes;
+    const float* here = sumsAt(first);
+    std::array<const float*, EdgeBatch::size> there;
+    Lanes areaThere, share;
+    for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+        there[i] = sumsAt(others[i]);
+        areaThere[i] = double(*there[i]);
+    }
+    // Without any area nothing is carried.
+    for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+        const double area = double(*here) + areaThere[i];
+        share[i] = area > 0 ? 1 / area : 0;
+    }
+    for (int j = 0; j < m_channels; ++j) {
+        Lanes x, y, z, offset, change;
+        const long at = 1 + 4 * j;
+        for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+            x[i] = double(there[i][at]);
+            y[i] = double(there[i][at + 1]);
+            z[i] = double(there[i][at + 2]);
+            offset[i] = double(there[i][at + 3]);
+            change[i] = double(valuesOf(first)[j]) - double(valuesOf(others[i])[j]);
+        }
+        const ChannelSums own{double(here[at]), double(here[at + 1]), double(here[at + 2]), double(here[at + 3])};
+        for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+            Quadric sum = batch.sum(i);
+            putInChannel(own, {x[i], y[i], z[i], offset[i]}, change[i], areaThere[i], share[i], batch.apart(i), sum);
+            batch.put(i, sum);
+        }
     }
 }
 

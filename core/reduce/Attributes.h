@@ -2,7 +2,7 @@
 /// What wedges carry while a mesh is reduced, and how much the surface would be off in it: each value counts as a
 /// length, so that it can be weighed against the shape.
 #include "mesh/Mesh.h"
-#include "reduce/Quadric.h"
+#include "reduce/EdgeBatch.h"
 
 #include <array>
 
@@ -34,6 +34,12 @@ public:
     float* valuesOf(WedgeId w) { return m_values.data() + std::size_t(w) * std::size_t(m_channels); }
 
     AttributeSums sumsOf(WedgeId w) const;
+    /// Asks the memory for them.
+    void fetch(WedgeId w) const {
+        __builtin_prefetch(sumsAt(w));
+        __builtin_prefetch(sumsAt(w + 1) - 1);
+        __builtin_prefetch(valuesOf(w));
+    }
     void setSums(WedgeId w, const AttributeSums& sums);
 
     /// What seen from a vertex's place and a wedge's value belongs to the quadric of the vertex: the squared gradients.
@@ -44,6 +50,10 @@ public:
     /// What two wedges cost when they become one with the best common values, on top of what the quadrics of their
     /// vertices say. Positions are counted from the first wedge's vertex; the other's lies at `apart`.
     void putInJoined(WedgeId first, WedgeId other, const Vec3d& apart, Quadric& quadric) const;
+
+    /// The same for the edges of a batch.
+    /// @param others  of each edge; where there is none, any wedge
+    void putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others, EdgeBatch& batch) const;
 
     bool areEqual(WedgeId a, WedgeId b) const;
 
@@ -64,6 +74,8 @@ public:
     void store(Mesh& mesh) const;
 
 private:
+    const float* sumsAt(WedgeId w) const { return m_sums.data() + std::size_t(w) * std::size_t(1 + 4 * m_channels); }
+
     int m_channels = 0;
     int m_uv = -1, m_secondUv = -1, m_color = -1, m_normal = -1;  // the first channel of each kind
     // Powers of two, so that values that nobody changes come back bit for bit.

@@ -200,8 +200,7 @@ std::vector<Contraction::Region> Contraction::regionsBelow(float limit, std::siz
     std::vector<Region> regions(count);
     for (std::size_t r = 0; r < regions.size(); ++r) regions[r].number = std::uint32_t(r);
     for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
-        if (m_leastCosts[v] <= limit && m_mesh.isUsed(VertexId(v)))
-            regions[m_regionOf[v]].cheap.push_back(VertexId(v));
+        if (m_leastCosts[v] <= limit && m_mesh.isUsed(VertexId(v))) regions[m_regionOf[v]].cheap.push_back(VertexId(v));
     return regions;
 }
 
@@ -213,6 +212,22 @@ void Contraction::markRims() {
         if (own[a] == own[b] && own[b] == own[c]) return;
         for (const VertexId v : {a, b, c}) std::atomic_ref(m_regionOf[v]).store(none, std::memory_order_relaxed);
     });
+}
+
+// Asks the memory for what will be looked at next, one step after the other.
+// @param known  edges, the next one last
+void Contraction::fetchNext(const std::vector<Entry>& known) const {
+    constexpr std::size_t ahead = 9;
+    if (known.size() < ahead) return;
+    const auto forEnds = [&](std::size_t fromLast, const auto& visit) {
+        visit(known[known.size() - fromLast].u);
+        visit(known[known.size() - fromLast].v);
+    };
+    forEnds(ahead, [&](VertexId v) { m_mesh.fetch(v); });
+    forEnds(6, [&](VertexId v) { m_mesh.fetchCorners(v); });
+    forEnds(3, [&](VertexId v) { m_mesh.fetchAttributes(v); });
+    __builtin_prefetch(&m_knowledge[known[known.size() - ahead].u]);
+    __builtin_prefetch(&m_leastCosts[known[known.size() - ahead].u]);
 }
 
 void Contraction::contractRegion(Region& region, const Round& round, const Progress& progress) {
@@ -244,23 +259,7 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
     while ((!heap.empty() || !known.empty()) && region.removed < region.most) {
         if (++sinceCheck % 1024 == 0) progress.check();
         const Entry entry = takeCheapest();
-        if (known.size() > 8) {
-            const Entry& far = known[known.size() - 8];
-            for (const VertexId w : {far.u, far.v}) {
-                __builtin_prefetch(&m_mesh.firstCorner[w]);
-                __builtin_prefetch(&m_mesh.quadrics[w]);
-                __builtin_prefetch(&m_mesh.positions[w]);
-            }
-            __builtin_prefetch(&m_knowledge[far.u]);
-            __builtin_prefetch(&m_leastCosts[far.u]);
-            const Entry& near = known[known.size() - 4];
-            for (const VertexId w : {near.u, near.v}) {
-                const CornerId c = m_mesh.firstCorner[w];
-                if (c == none) continue;
-                __builtin_prefetch(&m_mesh.triangles[c / 3]);
-                __builtin_prefetch(&m_mesh.nextCorner[c]);
-            }
-        }
+        fetchNext(known);
         const auto [cost, u, v] = entry;
         const bool isKnown = m_mesh.isUsed(u) && m_knowledge[u] != Knowledge::None;
         if (!isKnown || m_leastCosts[u] != cost || m_cheapest[u] != v) continue;
@@ -325,8 +324,7 @@ void Contraction::shareLeastOfParts(std::vector<Region>& regions) const {
     std::vector<std::vector<std::size_t>> corners(regions.size(), std::vector<std::size_t>(parts, 0));
     for (TriangleId t = 0; t < m_mesh.triangles.size(); ++t)
         if (!m_mesh.isDead(t))
-            for (const VertexId v : m_mesh.triangles[t])
-                ++corners[m_regionOf[v]][m_partOfSections[m_mesh.sections[t]]];
+            for (const VertexId v : m_mesh.triangles[t]) ++corners[m_regionOf[v]][m_partOfSections[m_mesh.sections[t]]];
     for (std::size_t r = 0; r < regions.size(); ++r) {
         regions[r].gone.assign(parts, 0);
         regions[r].mayGo.assign(parts, 0);

@@ -41,6 +41,7 @@ private:
     std::size_t cut(std::size_t count);
     std::vector<Region> regionsBelow(float limit, std::size_t count) const;
     void markRims();
+    void fetchNext(const std::vector<Entry>& known) const;
     void contractRegion(Region& region, const Round& round, const Progress& progress);
     bool takeFromParts(Region& region, VertexId u, VertexId v) const;
     void shareLeastOfParts(std::vector<Region>& regions) const;

@@ -47,10 +47,16 @@ Best bestEnd(const Quadric& sum, Kind atFirst, Kind atOther, const Vec3d& apart)
     return {apart, other};
 }
 
-// The error of both ends together, counted from u.
-Quadric sumAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& apart) {
+// The error of both ends together, counted from u, in shape alone.
+Quadric shapeSum(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& apart) {
     Quadric sum = Quadric(mesh.quadrics[v]).seenFrom(-apart);
     sum += Quadric(mesh.quadrics[u]);
+    return sum;
+}
+
+// The same with what they carry.
+Quadric wholeSum(const WorkingMesh& mesh, VertexId u, VertexId v, const Vec3d& apart) {
+    Quadric sum = shapeSum(mesh, u, v, apart);
     if (mesh.attributes.channels() > 0 && mesh.haveOneWedgeEach(u, v)) {
         mesh.attributes.putInJoined(mesh.wedgeAt(mesh.firstCorner[u]), mesh.wedgeAt(mesh.firstCorner[v]), apart, sum);
     } else if (mesh.attributes.channels() > 0) {
@@ -74,6 +80,19 @@ double farthestPlane(const WorkingMesh& mesh, VertexId v, const Vec3d& origin, c
     return farthest;
 }
 
+#ifdef __x86_64__
+[[gnu::target_clones("avx2", "default")]]
+#endif
+void findBestPlaces(EdgeBatch& batch) {
+    for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
+        const Best best = bestPlace(batch.sum(i), batch.apart(i));
+        batch.x[i] = best.place[0];
+        batch.y[i] = best.place[1];
+        batch.z[i] = best.place[2];
+        batch.error[i] = best.error;
+    }
+}
+
 // @param farthest  squared, of all planes at both ends; looked at only where what is far costs more
 EdgeCost costAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Best& best, double scale, double farthest) {
     double error = std::max(0.0, best.error) + mesh.skinCost(u, v);
@@ -85,51 +104,12 @@ EdgeCost costAt(const WorkingMesh& mesh, VertexId u, VertexId v, const Best& bes
 
 EdgeCost costOfEdge(const WorkingMesh& mesh, VertexId u, VertexId v) {
     const Vec3d here = mesh.place(u), apart = mesh.place(v) - here;
-    const Quadric sum = sumAt(mesh, u, v, apart);
-    const Best best =
-        areAsFree(mesh, u, v) ? bestPlace(sum, apart) : bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
+    const Quadric sum = wholeSum(mesh, u, v, apart);
+    const Best best = areAsFree(mesh, u, v) ? bestPlace(sum, apart) : bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
     double farthest = 0;
     if (mesh.farDistance() > 0)
         farthest = std::max(farthestPlane(mesh, u, here, best.place), farthestPlane(mesh, v, here, best.place));
     return costAt(mesh, u, v, best, sum.trace() * apart.squaredNorm(), farthest);
-}
-
-void EdgeCosts::Batch::put(std::size_t i, const Quadric& sum, const Vec3d& apart) {
-    xx[i] = sum.xx;
-    xy[i] = sum.xy;
-    xz[i] = sum.xz;
-    yy[i] = sum.yy;
-    yz[i] = sum.yz;
-    zz[i] = sum.zz;
-    bx[i] = sum.b[0];
-    by[i] = sum.b[1];
-    bz[i] = sum.b[2];
-    c[i] = sum.c;
-    apartX[i] = apart[0];
-    apartY[i] = apart[1];
-    apartZ[i] = apart[2];
-}
-
-#ifdef __x86_64__
-__attribute__((target_clones("avx2", "default")))
-#endif
-void EdgeCosts::findBestPlaces(Batch& batch) {
-    for (std::size_t i = 0; i < Batch::size; ++i) {
-        Quadric sum;
-        sum.xx = batch.xx[i];
-        sum.xy = batch.xy[i];
-        sum.xz = batch.xz[i];
-        sum.yy = batch.yy[i];
-        sum.yz = batch.yz[i];
-        sum.zz = batch.zz[i];
-        sum.b = {batch.bx[i], batch.by[i], batch.bz[i]};
-        sum.c = batch.c[i];
-        const Best best = bestPlace(sum, {batch.apartX[i], batch.apartY[i], batch.apartZ[i]});
-        batch.x[i] = best.place[0];
-        batch.y[i] = best.place[1];
-        batch.z[i] = best.place[2];
-        batch.error[i] = best.error;
-    }
 }
 
 std::span<const float> EdgeCosts::of(const WorkingMesh& mesh, VertexId u, const Fan& around,
@@ -150,28 +130,39 @@ std::span<const float> EdgeCosts::of(const WorkingMesh& mesh, VertexId u, const 
         }
         return farthest;
     };
-    for (std::size_t first = 0; first < others.size(); first += Batch::size) {
-        const std::size_t count = std::min(Batch::size, others.size() - first);
-        std::array<Best, Batch::size> ends;
-        std::array<double, Batch::size> scales;
-        for (std::size_t i = 0; i < count; ++i) {
-            const VertexId v = others[first + i];
-            const Vec3d apart = mesh.place(v) - here;
-            const Quadric sum = sumAt(mesh, u, v, apart);
-            scales[i] = sum.trace() * apart.squaredNorm();
-            m_batch.put(i, sum, apart);
-            if (!areAsFree(mesh, u, v)) ends[i] = bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
-        }
+    for (std::size_t first = 0; first < others.size(); first += EdgeBatch::size) {
+        const std::span<const VertexId> some = others.subspan(first, std::min(EdgeBatch::size, others.size() - first));
+        putIn(mesh, u, some);
         findBestPlaces(m_batch);
-        for (std::size_t i = 0; i < count; ++i) {
-            const VertexId v = others[first + i];
-            const Best found{{m_batch.x[i], m_batch.y[i], m_batch.z[i]}, m_batch.error[i]};
-            const Best& best = areAsFree(mesh, u, v) ? found : ends[i];
+        for (std::size_t i = 0; i < some.size(); ++i) {
+            const VertexId v = some[i];
+            const Vec3d apart = m_batch.apart(i);
+            const Quadric sum = m_batch.sum(i);
+            const Best best = areAsFree(mesh, u, v) ? Best{m_batch.place(i), m_batch.error[i]}
+                                                    : bestEnd(sum, mesh.kinds[u], mesh.kinds[v], apart);
             const double farthest = mesh.farDistance() > 0 ? farthestAt(v, best.place) : 0;
-            m_costs[first + i] = costAt(mesh, u, v, best, scales[i], farthest).cost;
+            m_costs[first + i] = costAt(mesh, u, v, best, sum.trace() * apart.squaredNorm(), farthest).cost;
         }
     }
     return m_costs;
+}
+
+// Of at most as many as a batch has.
+void EdgeCosts::putIn(const WorkingMesh& mesh, VertexId u, std::span<const VertexId> others) {
+    const bool carries = mesh.attributes.channels() > 0;
+    const WedgeId own = carries ? mesh.wedgeAt(mesh.firstCorner[u]) : 0;
+    std::array<WedgeId, EdgeBatch::size> wedges;
+    wedges.fill(own);
+    for (std::size_t i = 0; i < others.size(); ++i) {
+        const Vec3d apart = mesh.place(others[i]) - mesh.place(u);
+        m_batch.putOtherEnd(i, apart);
+        m_batch.put(i, shapeSum(mesh, u, others[i], apart));
+        if (carries) wedges[i] = mesh.wedgeAt(mesh.firstCorner[others[i]]);
+    }
+    if (!carries) return;
+    mesh.attributes.putInJoined(own, wedges, m_batch);
+    for (std::size_t i = 0; i < others.size(); ++i)
+        if (!mesh.haveOneWedgeEach(u, others[i])) m_batch.put(i, wholeSum(mesh, u, others[i], m_batch.apart(i)));
 }
 
 }  // namespace um

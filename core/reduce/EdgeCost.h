@@ -1,5 +1,6 @@
 #pragma once
 /// What contracting an edge would cost, and where the joined vertex would lie.
+#include "reduce/EdgeBatch.h"
 #include "reduce/Fan.h"
 
 #include <span>
@@ -21,31 +22,18 @@ class EdgeCosts {
 public:
     /// @param around  u
     /// @returns the costs of the edges from u to each of the others, until the next question
-    std::span<const float> of(const WorkingMesh& mesh, VertexId u, const Fan& around,
-                              std::span<const VertexId> others);
+    std::span<const float> of(const WorkingMesh& mesh, VertexId u, const Fan& around, std::span<const VertexId> others);
 
 private:
-    // Edges whose best places are found together; the compiler turns the arrays into wide registers.
-    struct Batch {
-        static constexpr std::size_t size = 4;
-        using Lanes = std::array<double, size>;
-
-        Lanes xx{}, xy{}, xz{}, yy{}, yz{}, zz{}, bx{}, by{}, bz{}, c{};  // the quadrics
-        Lanes apartX{}, apartY{}, apartZ{};
-        Lanes x{}, y{}, z{}, error{};  // what is found
-
-        void put(std::size_t i, const Quadric& sum, const Vec3d& apart);
-    };
-
     // A triangle's plane through u, by its doubled area vector.
     struct Plane {
         Vec3d normal;
         double squared;
     };
 
-    static void findBestPlaces(Batch& batch);
+    void putIn(const WorkingMesh& mesh, VertexId u, std::span<const VertexId> others);
 
-    Batch m_batch;
+    EdgeBatch m_batch;
     std::vector<Plane> m_planes;
     std::vector<float> m_costs;
 };

@@ -14,8 +14,8 @@ constexpr double needleQuality = 0.04;
 
 // No triangle at a vertex that stays is turned over, nor squeezed to a needle where that counts, when the vertex and
 // `other` move from `old` to `place`, both counted from `origin`.
-bool keepsShape(const WorkingMesh& mesh, const Fan& around, const Vec3d& old, VertexId other,
-                const Vec3d& origin, const Vec3d& place, bool noNeedles) {
+bool keepsShape(const WorkingMesh& mesh, const Fan& around, const Vec3d& old, VertexId other, const Vec3d& origin,
+                const Vec3d& place, bool noNeedles) {
     for (const auto& [next, last] : around) {
         if (next == other || last == other) continue;
         const Vec3d a = mesh.place(next) - origin;

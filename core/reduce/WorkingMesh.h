@@ -71,6 +71,23 @@ public:
     WedgeId wedgeAt(CornerId c) const { return wedges[c / 3][c % 3]; }
     Vec3d place(VertexId v) const { return positions[v].cast<double>(); }
 
+    /// Ask the memory for what is known of a vertex, in three steps: each needs what the one before has asked for.
+    void fetch(VertexId v) const {
+        __builtin_prefetch(&firstCorner[v]);
+        __builtin_prefetch(&quadrics[v]);
+        __builtin_prefetch(&positions[v]);
+    }
+    void fetchCorners(VertexId v) const {
+        const CornerId c = firstCorner[v];
+        if (c == none) return;
+        __builtin_prefetch(&triangles[c / 3]);
+        __builtin_prefetch(&nextCorner[c]);
+        if (!wedges.empty()) __builtin_prefetch(&wedges[c / 3]);
+    }
+    void fetchAttributes(VertexId v) const {
+        if (!wedges.empty() && isUsed(v)) attributes.fetch(wedgeAt(firstCorner[v]));
+    }
+
     /// The neighbours of `v`, in the order of its corners.
     void spokesOf(VertexId v, std::vector<Spoke>& spokes) const;
 

@@ -30,8 +30,13 @@ Mesh tent(VertexId triangles) {
     return mesh;
 }
 
-Mesh withUvsAndNormals(Mesh mesh) {
-    for (const Vec3f& p : mesh.positions) mesh.uvs.emplace_back(p.x() * 2, p.z() + p.y());
+// All that can be carried.
+Mesh dressed(Mesh mesh) {
+    for (const Vec3f& p : mesh.positions) {
+        mesh.uvs.emplace_back(p.x() * 2, p.z() + p.y());
+        mesh.secondUvs.emplace_back(p.y(), p.x() * p.z());
+        mesh.colors.push_back({std::uint8_t(100 + 50 * p.x()), std::uint8_t(mixBits(mesh.colors.size())), 0, 255});
+    }
     makeNormals(mesh, 20);
     return mesh;
 }
@@ -66,8 +71,7 @@ private slots:
         for (const char* name : {"ball", "flat sheet", "box", "one vertex of 40 triangles"}) {
             for (const double far : {0.0, 0.01})
                 for (const bool isDressed : {false, true})
-                    QTest::addRow("%s, far %g%s", name, far, isDressed ? ", with UVs and normals" : "")
-                        << shape << isDressed << far;
+                    QTest::addRow("%s, far %g%s", name, far, isDressed ? ", dressed" : "") << shape << isDressed << far;
             ++shape;
         }
     }
@@ -81,7 +85,7 @@ private slots:
                     : shape == 1 ? test::makeSheet(9, 7)
                     : shape == 2 ? test::makeBox({1, 2, 3}, 3)
                                  : tent(40);
-        if (isDressed) mesh = withUvsAndNormals(std::move(mesh));
+        if (isDressed) mesh = dressed(std::move(mesh));
         Treatment treatment;
         treatment.keepsNormals = isDressed;
         treatment.farDistance = farDistance;
