@@ -259,7 +259,7 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
             Quadric sum;
             sums.clear();
             forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
-            if (!mayBeOnLine(v)) {
+            if (corners <= poleTriangles && !mayBeOnLine(v)) {
                 kinds[v] = Kind::Interior;
             } else if (corners <= poleTriangles) {
                 spokesOf(v, spokes);
