@@ -97,9 +97,8 @@ void Attributes::setSums(WedgeId w, const AttributeSums& sums) {
 #ifdef __x86_64__
 [[gnu::target_clones("avx2", "default")]]
 #endif
-void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext,
-                                                   const Vec3d& toLast, double area, Quadric& quadric,
-                                                   AttributeSums& sums) const {
+void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast,
+                             double area, Quadric& quadric, AttributeSums& sums) const {
     // The gradient g lies in the triangle: g·toNext and g·toLast are the differences of the value.
     const double aa = toNext.squaredNorm(), ab = toNext.dot(toLast), bb = toLast.squaredNorm();
     const double determinant = aa * bb - ab * ab;
@@ -168,7 +167,7 @@ void Attributes::putInJoined(WedgeId first, WedgeId other, const Vec3d& apart, Q
 [[gnu::target_clones("avx2", "default")]]
 #endif
 void Attributes::putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others,
-                                                   EdgeBatch& batch) const {
+                             EdgeBatch& batch) const {
     using Lanes = EdgeBatch::Lanes;
     const float* here = sumsAt(first);
     std::array<const float*, EdgeBatch::size> there;
