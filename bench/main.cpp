@@ -136,19 +136,22 @@ void memory(std::size_t triangles) {
     }
 }
 
-void quality(const char* name, const Mesh& source) {
+void quality(const char* name, const Mesh& source, int runs) {
     std::printf("Quality, %s of %s triangles, against the textbook's heap\n", name,
                 formatCount(source.triangleCount()).c_str());
     for (const double share : {0.23, 0.055, 0.013, 0.0023}) {
         const auto target = std::size_t(share * double(source.triangleCount()));
+        const TakenByOthers byOthers;
         ReduceSettings settings;
         Mesh plain, polished, textbook;
         settings.polish = false;
-        const double plainSeconds = secondsOf([&] { plain = reduceMesh(source, target, settings, Progress()).mesh; });
+        const double plainSeconds =
+            medianSeconds(runs, [&] { plain = reduceMesh(source, target, settings, Progress()).mesh; });
         settings.polish = true;
         const double polishedSeconds =
-            secondsOf([&] { polished = reduceMesh(source, target, settings, Progress()).mesh; });
+            medianSeconds(runs, [&] { polished = reduceMesh(source, target, settings, Progress()).mesh; });
         const double textbookSeconds = secondsOf([&] { textbook = reduceByTextbook(source, target); });
+        const double taken = byOthers.share();
         const Deviation yardstick = measureDeviation(source, textbook, {}, Progress());
         const auto sayOf = [&](const char* how, const Mesh& level, double seconds) {
             const Deviation d = measureDeviation(source, level, {}, Progress());
@@ -158,6 +161,7 @@ void quality(const char* name, const Mesh& source) {
         };
         sayOf("plain", plain, plainSeconds);
         sayOf("polished", polished, polishedSeconds);
+        std::printf("                    %.0f %% of the time taken by others\n", 100 * taken);
     }
 }
 
@@ -190,11 +194,11 @@ int main(int argc, char** argv) {
             for (const std::size_t triangles : counts) bench::baking(triangles);
         }
         if (!withQuality) return 0;
-        for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles));
+        for (const std::size_t triangles : counts) bench::quality("coral head", demo::makeCoralHead(triangles), runs);
         Mesh jar = demo::makeStorageJar();
         jar.wedges.clear();
         jar.uvs.clear();
-        bench::quality("storage jar without UVs", jar);
+        bench::quality("storage jar without UVs", jar, runs);
     } catch (const Error& error) {
         std::fprintf(stderr, "umesh-bench: %s\n", error.what());
         return 1;
