@@ -330,7 +330,8 @@ void Contraction::shareLeastOfParts(std::vector<Region>& regions) const {
         regions[r].mayGo.assign(parts, 0);
         for (std::size_t part = 0; part < parts; ++part) {
             const std::size_t all = m_trianglesOfParts[part], least = m_leastOfParts[part];
-            const double share = double(corners[r][part]) / (3.0 * double(std::max<std::size_t>(1, all)));
+            const double share =
+                regions.size() == 1 ? 1 : double(corners[r][part]) / (3.0 * double(std::max<std::size_t>(1, all)));
             if (all > least) regions[r].mayGo[part] = std::size_t(double(all - least) * share);
         }
     }
