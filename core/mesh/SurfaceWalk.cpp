@@ -54,7 +54,7 @@ public:
     // @returns whether it is new
     bool add(std::uint32_t t) {
         if (m_count == m_size / 2) grow();
-        TriangleId& slot = slotOf(t);
+        std::uint32_t& slot = slotOf(t);
         if (slot == t) return false;
         slot = t;
         ++m_count;
@@ -62,21 +62,21 @@ public:
     }
 
 private:
-    TriangleId& slotOf(TriangleId t) {
+    std::uint32_t& slotOf(std::uint32_t t) {
         std::size_t slot = mixBits(t) & (m_size - 1);
         while (m_slots[slot] != none && m_slots[slot] != t) slot = (slot + 1) & (m_size - 1);
         return m_slots[slot];
     }
 
     void grow() {
-        const std::vector<TriangleId> before(m_slots.begin(), m_slots.begin() + long(m_size));
+        const std::vector<std::uint32_t> before(m_slots.begin(), m_slots.begin() + long(m_size));
         m_size = m_slots.size();
         m_slots.fill(none);
-        for (const TriangleId t : before)
+        for (const std::uint32_t t : before)
             if (t != none) slotOf(t) = t;
     }
 
-    std::array<TriangleId, 4096> m_slots;
+    std::array<std::uint32_t, 4096> m_slots;
     std::size_t m_size = 256;  // in use now, a power of two
     std::size_t m_count = 0;
 };
