@@ -162,12 +162,32 @@ private:
         standAt(24);
         settle();
         take("jar-chain");
+        sayHowFastTheStripIs();
         emit desk.sightline().jointMoved(1, 1.2);
         standAt(1.6);
         settle();
         take("jar-amber");
         desk.view().toggleLit();
         m_window.model().undoStack().setClean();
+    }
+
+    // While the marker is dragged, as many pictures a second are due as the screen can show.
+    void sayHowFastTheStripIs() {
+        SightlineStrip& sightline = m_window.desk().sightline();
+        const double viewer = sightline.viewer();
+        QImage picture(sightline.size(), QImage::Format_ARGB32_Premultiplied);
+        std::vector<double> milliseconds;
+        for (int i = 0; i < 120; ++i) {
+            sightline.setViewer(viewer * (1 + 0.01 * i));
+            QElapsedTimer clock;
+            clock.start();
+            sightline.render(&picture);
+            milliseconds.push_back(double(clock.nsecsElapsed()) / 1e6);
+        }
+        sightline.setViewer(viewer);
+        std::nth_element(milliseconds.begin(), milliseconds.begin() + 60, milliseconds.end());
+        std::printf("The Sightline takes %.2f ms a picture (median of 120; a sixtieth of a second is %.2f ms).\n",
+                    milliseconds[60], 1000.0 / 60);
     }
 
     void eelChain() {

@@ -209,15 +209,13 @@ bool Attributes::differBesidesNormals(WedgeId a, WedgeId b) const {
     return !std::equal(valuesOf(a), valuesOf(a) + end, valuesOf(b));
 }
 
-void Attributes::keep(const std::vector<std::uint8_t>& kept) {
-    const auto keepRows = [&](std::vector<float>& values, std::size_t row) {
-        std::size_t to = 0;
-        for (std::size_t w = 0; w < kept.size(); ++w) {
-            if (kept[w] == 0) continue;
-            std::copy_n(values.begin() + long(w * row), row, values.begin() + long(to * row));
-            ++to;
-        }
-        values.resize(to * row);
+void Attributes::keep(const std::vector<WedgeId>& wedges) {
+    const auto keepRows = [&](RawVector<float>& values, std::size_t row) {
+        RawVector<float> kept(wedges.size() * row);
+        parallelFor(wedges.size(), [&](std::size_t w) {
+            std::copy_n(values.data() + wedges[w] * row, row, kept.data() + w * row);
+        });
+        values = std::move(kept);
     };
     keepRows(m_values, std::size_t(m_channels));
     keepRows(m_sums, std::size_t(1 + 4 * m_channels));

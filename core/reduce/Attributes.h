@@ -1,6 +1,7 @@
 #pragma once
 /// What wedges carry while a mesh is reduced, and how much the surface would be off in it: each value counts as a
 /// length, so that it can be weighed against the shape.
+#include "base/RawVector.h"
 #include "mesh/Mesh.h"
 #include "reduce/EdgeBatch.h"
 
@@ -60,8 +61,8 @@ public:
     /// Whether UVs or colours differ, not normals alone.
     bool differBesidesNormals(WedgeId a, WedgeId b) const;
 
-    /// Keeps the wedges with number other than `none`, in order.
-    void keep(const std::vector<std::uint8_t>& kept);
+    /// Keeps these wedges alone, in this order.
+    void keep(const std::vector<WedgeId>& wedges);
 
     /// A new wedge between three others, of which each has its share and lies a step from it.
     void addBetween(const std::array<WedgeId, 3>& wedges, const std::array<double, 3>& shares,
@@ -80,8 +81,8 @@ private:
     int m_uv = -1, m_secondUv = -1, m_color = -1, m_normal = -1;  // the first channel of each kind
     // Powers of two, so that values that nobody changes come back bit for bit.
     float m_uvScale = 1, m_secondUvScale = 1, m_colorScale = 1, m_normalScale = 1;
-    std::vector<float> m_values;
-    std::vector<float> m_sums;  // for each wedge: area, then gradient and offset of each channel
+    RawVector<float> m_values;
+    RawVector<float> m_sums;  // for each wedge: area, then gradient and offset of each channel
 };
 
 AttributeSums emptySums(int channels);

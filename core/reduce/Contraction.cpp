@@ -5,6 +5,7 @@
 #include <bit>
 #include <cmath>
 #include <limits>
+#include <numeric>
 
 namespace um {
 
@@ -157,9 +158,16 @@ float Contraction::limitFor(std::size_t vertices) const {
 // Cells along a Morton curve, from another corner in each round, gathered into regions of similar size.
 // @returns how many they are
 std::size_t Contraction::cut(std::size_t count) {
+    constexpr std::size_t chunkSize = 1 << 15;
+    std::vector<Box3f> boxes(chunkCount(m_mesh.vertexCount(), chunkSize));
+    parallelChunks(m_mesh.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        Box3f box;
+        for (std::size_t v = begin; v < end; ++v)
+            if (m_mesh.isUsed(VertexId(v))) box.extend(m_mesh.positions[v]);
+        boxes[chunk] = box;
+    });
     Box3f box;
-    for (std::size_t v = 0; v < m_mesh.vertexCount(); ++v)
-        if (m_mesh.isUsed(VertexId(v))) box.extend(m_mesh.positions[v]);
+    for (const Box3f& some : boxes) box.extend(some);
     const Vec3d size = (box.max() - box.min()).cast<double>();
     const double cell = std::max(size.maxCoeff(), 1e-30) / (0.5 * cellsPerAxis);
     // Steps of the golden ratio and its kin never come back to the same place.
@@ -173,14 +181,13 @@ std::size_t Contraction::cut(std::size_t count) {
         }
         return code;
     };
-    parallelFor(m_regionOf.size(), [&](std::size_t v) { m_regionOf[v] = cellOf(VertexId(v)); });
     std::vector<std::uint32_t> population(std::size_t(cellsPerAxis) * cellsPerAxis * cellsPerAxis, 0);
-    std::size_t used = 0;
-    for (std::size_t v = 0; v < m_regionOf.size(); ++v)
-        if (m_mesh.isUsed(VertexId(v))) {
-            ++population[m_regionOf[v]];
-            ++used;
-        }
+    parallelFor(m_regionOf.size(), [&](std::size_t v) {
+        m_regionOf[v] = cellOf(VertexId(v));
+        if (m_mesh.isUsed(VertexId(v)))
+            std::atomic_ref(population[m_regionOf[v]]).fetch_add(1, std::memory_order_relaxed);
+    });
+    const auto used = std::accumulate(population.begin(), population.end(), std::size_t(0));
     std::uint32_t region = 0;
     std::vector<std::uint32_t> regionOfCell(population.size());
     std::size_t inRegion = 0;

@@ -1,5 +1,7 @@
 #include "reduce/Descent.h"
 
+#include "base/Parallel.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -105,8 +107,11 @@ void moveAttributes(Attributes attributes, const std::vector<Vec3f>& before, con
 
 // How the mesh came out of the source, if it came out of something that `before` tells of.
 Provenance provenanceOf(const Contraction& contraction, Provenance before) {
-    for (VertexId& v : before.destinations)
-        if (v != none) v = contraction.destinations()[v];
+    const std::vector<VertexId>& into = contraction.destinations();
+    parallelFor(before.destinations.size(), [&](std::size_t s) {
+        VertexId& v = before.destinations[s];
+        if (v != none) v = into[v];
+    });
     const WorkingMesh& working = contraction.mesh();
     before.levelKinds = working.kinds;
     before.levelLines = working.lines();

@@ -24,6 +24,7 @@ void Polisher::follow(Sample& sample) const {
 // pull hardest, and hide from insertion where the level is truly off.
 void Polisher::freeStuckSamples(const Progress& progress) {
     constexpr double suspicious = 4;  // times as far as on average
+    sumUpErrors();
     const auto least = float(suspicious * std::sqrt(meanSquared()));
     parallelRanges(m_samples.size(), [&](std::size_t begin, std::size_t end) {
         progress.check();
@@ -146,7 +147,8 @@ void Polisher::followLine(LineSample& sample) const {
 
 // Follows them too. Each edge of a line acts through one of its triangles.
 void Polisher::groupLineSamples() {
-    parallelFor(m_lineSamples.size(), [&](std::size_t i) { followLine(m_lineSamples[i]); });
+    parallelFor(
+        m_lineSamples.size(), [&](std::size_t i) { followLine(m_lineSamples[i]); }, 64);
     m_lineSampleByTriangle.clear();
     for (std::uint32_t i = 0; i < m_lineSamples.size(); ++i) {
         const LineSample& sample = m_lineSamples[i];
@@ -179,8 +181,18 @@ void Polisher::groupByTriangle() {
         64);
 }
 
+void Polisher::sumUpErrors() {
+    double area = 0, error = 0;
+    for (const Sample& sample : m_samples) {
+        area += double(sample.weight);
+        error += double(sample.weight) * sample.distance * sample.distance;
+    }
+    m_meanSquared = area > 0 ? error / area : 0;
+}
+
 void Polisher::groupSamples() {
     m_changed.clear();
+    sumUpErrors();
     groupByTriangle();
     groupLineSamples();
 }

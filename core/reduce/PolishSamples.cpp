@@ -162,6 +162,7 @@ void Polisher::takeLineSamples() {
     m_lineNeighbours.clear();
     m_lineSamples.clear();
     m_lineNumber.assign(m_level.vertexCount(), none);
+    if (m_provenance.levelLines.empty()) return;
     for (const auto& [a, b] : m_provenance.levelLines)
         for (const auto& [from, to] : {std::pair(a, b), std::pair(b, a)}) {
             if (m_lineNumber[from] == none) {

@@ -61,24 +61,9 @@ public:
     void goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Sampling& sampling);
 
     /// How far off the source's vertices were, squared, on average, when closest places were found last.
-    double meanSquared() const {
-        const double area = areaOfSource();
-        return area > 0 ? error() / area : 0;
-    }
+    double meanSquared() const { return m_meanSquared; }
 
 private:
-    double areaOfSource() const {
-        double sum = 0;
-        for (const Sample& sample : m_samples) sum += double(sample.weight);
-        return sum;
-    }
-
-    double error() const {
-        double sum = 0;
-        for (const Sample& sample : m_samples) sum += double(sample.weight) * sample.distance * sample.distance;
-        return sum;
-    }
-
     // A step that would turn a triangle by more than this cosine says is shortened.
     static constexpr double leastTurn = 0.5;
 
@@ -205,6 +190,7 @@ private:
     static void set(Sample& sample, const Closest& closest);
     void follow(Sample& sample) const;
     void freeStuckSamples(const Progress& progress);
+    void sumUpErrors();
     void groupSamples();
     void groupByTriangle();
     void groupLineSamples();
@@ -246,6 +232,7 @@ private:
     std::vector<TriangleId> m_changed;  // since closest places were found
     std::vector<Box3f> m_boxes;         // of the samples at each triangle
     std::vector<float> m_farthest;      // of the samples at each triangle
+    double m_meanSquared = 0;           // of the samples' distances, weighted
     std::vector<double> m_errors;       // of each triangle: the sum of its samples' weighted squared distances
     std::vector<std::vector<VertexId>> m_lineNeighbours;  // of each vertex on lines, by m_lineNumber
     std::vector<std::uint32_t> m_lineNumber;

@@ -4,6 +4,7 @@
 
 #include <bit>
 #include <cmath>
+#include <numeric>
 
 namespace um {
 
@@ -77,7 +78,7 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
     if (!source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepNormals) {
         wedges = parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
         std::vector<WedgeId> sourceWedges;
-        if (isAnyWedgeShared()) {
+        if (isAnyWedgeShared(source.wedgeCount())) {
             for (TriangleId t = 0; t < wedges.size(); ++t) {
                 sourceWedges.insert(sourceWedges.end(), wedges[t].begin(), wedges[t].end());
                 wedges[t] = {3 * t, 3 * t + 1, 3 * t + 2};
@@ -93,17 +94,19 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
 }
 
 // Whether corners at different vertices have a wedge in common.
-bool WorkingMesh::isAnyWedgeShared() const {
-    VertexId most = 0;
-    for (const Triangle& triangle : wedges) most = std::max({most, triangle[0], triangle[1], triangle[2]});
-    std::vector<VertexId> owners(std::size_t(most) + 1, none);
-    for (std::size_t t = 0; t < wedges.size(); ++t)
-        for (std::size_t k = 0; k < 3; ++k) {
-            VertexId& owner = owners[wedges[t][k]];
-            if (owner == none) owner = triangles[t][k];
-            if (owner != triangles[t][k]) return true;
-        }
-    return false;
+bool WorkingMesh::isAnyWedgeShared(std::size_t wedgeCount) const {
+    // Any of them owns it; then another one sees that it does not.
+    RawVector<VertexId> owners(wedgeCount);
+    std::atomic<bool> isShared = false;
+    parallelFor(wedges.size(), [&](std::size_t t) {
+        for (std::size_t k = 0; k < 3; ++k)
+            std::atomic_ref(owners[wedges[t][k]]).store(triangles[t][k], std::memory_order_relaxed);
+    });
+    parallelFor(wedges.size(), [&](std::size_t t) {
+        for (std::size_t k = 0; k < 3; ++k)
+            if (owners[wedges[t][k]] != triangles[t][k]) isShared.store(true, std::memory_order_relaxed);
+    });
+    return isShared;
 }
 
 // A corner differs from its neighbour only where a value does that is carried.
@@ -509,14 +512,18 @@ std::vector<VertexId> WorkingMesh::compact() {
     if (!influences.empty()) influences = parallelFilter(influences, used);
     for (std::vector<Vec3f>& offsets : morphs) offsets = parallelFilter(offsets, used);
     if (!wedges.empty()) {
-        std::vector<std::uint8_t> kept(attributes.wedgeCount(), 0);
-        for (const Triangle& triangle : wedges)
-            for (const WedgeId w : triangle) kept[w] = 1;
-        attributes.keep(kept);
-        std::vector<WedgeId> wedgeNumber(kept.begin(), kept.end());
-        exclusivePrefixSum(wedgeNumber);
+        std::vector<std::uint8_t> isKept(attributes.wedgeCount(), 0);
         parallelFor(wedges.size(), [&](std::size_t t) {
-            for (WedgeId& w : wedges[t]) w = wedgeNumber[w];
+            for (const WedgeId w : wedges[t]) std::atomic_ref(isKept[w]).store(1, std::memory_order_relaxed);
+        });
+        std::vector<WedgeId> kept(isKept.size());
+        std::iota(kept.begin(), kept.end(), WedgeId(0));
+        kept = parallelFilter(kept, [&](std::size_t w) { return isKept[w] != 0; });
+        attributes.keep(kept);
+        RawVector<WedgeId> numberOf(isKept.size());
+        parallelFor(kept.size(), [&](std::size_t w) { numberOf[kept[w]] = WedgeId(w); });
+        parallelFor(wedges.size(), [&](std::size_t t) {
+            for (WedgeId& w : wedges[t]) w = numberOf[w];
         });
     }
     linkCorners();

@@ -138,7 +138,7 @@ public:
     std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
 
 private:
-    bool isAnyWedgeShared() const;
+    bool isAnyWedgeShared(std::size_t wedgeCount) const;
     void joinEqualWedges();
     void linkCorners();
     void prepareVertices(const Treatment& treatment);
