@@ -212,9 +212,8 @@ bool Attributes::differBesidesNormals(WedgeId a, WedgeId b) const {
 void Attributes::keep(const std::vector<WedgeId>& wedges) {
     const auto keepRows = [&](RawVector<float>& values, std::size_t row) {
         RawVector<float> kept(wedges.size() * row);
-        parallelFor(wedges.size(), [&](std::size_t w) {
-            std::copy_n(values.data() + wedges[w] * row, row, kept.data() + w * row);
-        });
+        parallelFor(wedges.size(),
+                    [&](std::size_t w) { std::copy_n(values.data() + wedges[w] * row, row, kept.data() + w * row); });
         values = std::move(kept);
     };
     keepRows(m_values, std::size_t(m_channels));
