@@ -97,11 +97,11 @@ Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above, Scrat
     const auto look = [&](VertexId w) {
         if (w > v && kindsAllow(m_mesh, v, w, Strictness::LastResort)) others.push_back(w);
     };
-    // Inside a closed fan each neighbour comes next once; a border's last neighbour comes only before.
-    const bool isClosed = m_mesh.kinds[v] == Kind::Interior;
+    // A border's last neighbour comes only before.
+    const bool isRing = m_mesh.isRing(v);
     for (const auto& [next, last] : scratch.rules.around) {
         look(next);
-        if (!isClosed) look(last);
+        if (!isRing) look(last);
     }
     const std::span<const float> costs = scratch.costs.of(m_mesh, v, scratch.rules.around, others);
     Entry least{dearest, v, none};

@@ -65,6 +65,12 @@ public:
 
     bool isLongerThan(VertexId v, std::size_t triangleCount) const;
 
+    /// Whether the triangles around `v` are known to close a ring, in which each neighbour comes next once.
+    bool isRing(VertexId v) const {
+        return kinds[v] == Kind::Interior && m_protect.borders != Protection::Off &&
+               m_topology == TopologyRule::Stays;
+    }
+
     VertexId vertexAt(CornerId c) const { return triangles[c / 3][c % 3]; }
     VertexId nextOf(CornerId c) const { return triangles[c / 3][(c % 3 + 1) % 3]; }
     VertexId lastOf(CornerId c) const { return triangles[c / 3][(c % 3 + 2) % 3]; }

@@ -148,6 +148,20 @@ private slots:
         QVERIFY(std::abs(gatherStatistics(reduce(sheet, 40, {}), Progress()).whole.area - 1) < 1e-4);
     }
 
+    // Of a strip all vertices are on borders: the last of the neighbours around one is the first of no triangle's turn.
+    void reducesToTwoTrianglesWhatIsNothingButUnprotectedBorder() {
+        for (const bool isTurned : {false, true}) {
+            Mesh strip = test::makeSheet(200, 1, 20, 1, [](double x, double) { return 0.01 * std::sin(9 * x); });
+            if (isTurned)
+                for (Triangle& triangle : strip.triangles) std::swap(triangle[1], triangle[2]);
+            for (const Protection protection : {Protection::Off, Protection::On}) {
+                ReduceSettings settings;
+                settings.protect.borders = protection;
+                QCOMPARE(reduce(strip, 2, settings).triangleCount(), std::size_t(2));
+            }
+        }
+    }
+
     void keepsCreasesWhereAskedTo() {
         // A roof so flat that its ridge costs little next to the waves: only protection keeps it straight.
         const Mesh roof = test::makeSheet(50, 50, 1, 1, [](double x, double z) {
