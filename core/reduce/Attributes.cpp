@@ -200,6 +200,42 @@ void Attributes::putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch:
     }
 }
 
+// addSums, moveOrigin and moveValues in one.
+void Attributes::join(WedgeId first, WedgeId other, const Vec3d& apart, const Vec3d& to, Quadric& quadric) {
+    const std::size_t channels = std::min(std::size_t(m_channels), std::size_t(AttributeSums::mostChannels));
+    std::array<Vec3d, AttributeSums::mostChannels> gradients;
+    std::array<double, AttributeSums::mostChannels> offsets;
+    float* here = sumsAt(first);
+    const float* there = sumsAt(other);
+    float* values = valuesOf(first);
+    const auto gradientAt = [](const float* sums, std::size_t j) {
+        return Vec3d(Eigen::Map<const Vec3f>(sums + 1 + 4 * j).cast<double>());
+    };
+    const auto changeValue = [&](double change, double area, const Vec3d& gradient, double& offset) {
+        quadric.c += change * (change * area - 2 * offset);
+        quadric.b -= change * gradient;
+        offset -= change * area;
+    };
+    const double areaThere = there[0], area = double(here[0]) + areaThere;
+    for (std::size_t j = 0; j < channels; ++j) {
+        const Vec3d gradient = gradientAt(there, j);
+        double offset = double(there[4 + 4 * j]) + gradient.dot(-apart);
+        changeValue(double(values[j]) - double(valuesOf(other)[j]), areaThere, gradient, offset);
+        gradients[j] = gradientAt(here, j) + gradient;
+        offsets[j] = double(here[4 + 4 * j]) + offset;
+    }
+    quadric = quadric.seenFrom(to);
+    here[0] = float(area);
+    for (std::size_t j = 0; j < channels; ++j) {
+        double offset = offsets[j] + gradients[j].dot(to);
+        const double change = area > 0 ? offset / area : 0;
+        values[j] = float(double(values[j]) + change);
+        changeValue(change, area, gradients[j], offset);
+        Eigen::Map<Vec3f>(here + 1 + 4 * j) = gradients[j].cast<float>();
+        here[4 + 4 * j] = float(offset);
+    }
+}
+
 bool Attributes::areEqual(WedgeId a, WedgeId b) const {
     return std::equal(valuesOf(a), valuesOf(a) + m_channels, valuesOf(b));
 }

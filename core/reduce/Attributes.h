@@ -56,6 +56,10 @@ public:
     /// @param others  of each edge; where there is none, any wedge
     void putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others, EdgeBatch& batch) const;
 
+    /// Makes the first of two wedges both, at `to`, with the values that are best there. The quadric of both vertices is
+    /// counted from the first one's before, and from `to` afterwards; what the values cost goes into it.
+    void join(WedgeId first, WedgeId other, const Vec3d& apart, const Vec3d& to, Quadric& quadric);
+
     bool areEqual(WedgeId a, WedgeId b) const;
 
     /// Whether UVs or colours differ, not normals alone.
@@ -76,6 +80,7 @@ public:
 
 private:
     const float* sumsAt(WedgeId w) const { return m_sums.data() + std::size_t(w) * std::size_t(1 + 4 * m_channels); }
+    float* sumsAt(WedgeId w) { return m_sums.data() + std::size_t(w) * std::size_t(1 + 4 * m_channels); }
 
     int m_channels = 0;
     int m_uv = -1, m_secondUv = -1, m_color = -1, m_normal = -1;  // the first channel of each kind

@@ -3,6 +3,7 @@
 #include "base/Parallel.h"
 
 #include <bit>
+#include <boost/sort/pdqsort/pdqsort.hpp>
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -46,6 +47,9 @@ constexpr float dearest = std::numeric_limits<float>::max();
 struct Contraction::Entry {
     float cost;
     VertexId u, v;
+
+    // Costs are not negative, so their bits order like the numbers. A vertex has one entry of those that are sorted.
+    std::uint64_t rank() const { return std::uint64_t(std::bit_cast<std::uint32_t>(cost)) << 32 | u; }
 
     // The cheapest on top of a heap; ties by number, so that the order is always the same.
     bool operator<(const Entry& other) const {
@@ -254,7 +258,8 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
     // What is known from the start is sorted at once; only what comes to it goes through a heap.
     for (const VertexId v : region.cheap)
         if (isWanted(v)) known.push_back(entryOf(v));
-    std::sort(known.begin(), known.end());
+    boost::sort::pdqsort_branchless(known.begin(), known.end(),
+                                    [](const Entry& x, const Entry& y) { return x.rank() > y.rank(); });
     const auto takeCheapest = [&] {
         std::vector<Entry>& from = !heap.empty() && (known.empty() || known.back() < heap.front()) ? heap : known;
         if (&from == &heap) std::pop_heap(heap.begin(), heap.end());

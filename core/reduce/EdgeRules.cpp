@@ -12,33 +12,84 @@ constexpr double leastTurn = 0.5;
 // 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
 constexpr double needleQuality = 0.04;
 
-// No triangle at a vertex that stays is turned over, nor squeezed to a needle where that counts, when the vertex and
-// `other` move from `old` to `place`, both counted from `origin`.
-bool keepsShape(const WorkingMesh& mesh, const Fan& around, const Vec3d& old, VertexId other, const Vec3d& origin,
-                const Vec3d& place, bool noNeedles) {
-    for (const auto& [next, last] : around) {
-        if (next == other || last == other) continue;
-        const Vec3d a = mesh.place(next) - origin;
-        const Vec3d b = mesh.place(last) - origin;
-        const Vec3d before = (a - old).cross(b - old);
-        const Vec3d after = (a - place).cross(b - place);
-        const double beforeSquared = before.squaredNorm();
-        const double afterSquared = after.squaredNorm();
-        if (beforeSquared == 0) continue;
-        const double along = before.dot(after);
-        if (along <= 0 || along * along < leastTurn * leastTurn * beforeSquared * afterSquared) return false;
-        if (!noNeedles) continue;
-        const double opposite = (b - a).squaredNorm();
-        const double edges = opposite + (a - place).squaredNorm() + (b - place).squaredNorm();
-        if (12 * afterSquared >= needleQuality * needleQuality * edges * edges) continue;
-        const double edgesBefore = opposite + (a - old).squaredNorm() + (b - old).squaredNorm();
-        if (afterSquared * edgesBefore * edgesBefore < beforeSquared * edges * edges) return false;
+// What lies opposite to a vertex in several of its triangles.
+struct Sides {
+    using Lanes = EdgeBatch::Lanes;
+
+    Lanes aX, aY, aZ, bX, bY, bZ;
+
+    void put(std::size_t i, const Vec3d& a, const Vec3d& b) {
+        aX[i] = a[0];
+        aY[i] = a[1];
+        aZ[i] = a[2];
+        bX[i] = b[0];
+        bY[i] = b[1];
+        bZ[i] = b[2];
     }
-    return true;
+};
+
+[[gnu::always_inline]] inline Vec3d difference(const Vec3d& x, const Vec3d& y) {
+    return {x[0] - y[0], x[1] - y[1], x[2] - y[2]};
 }
 
-void ringOf(const Fan& around, std::vector<VertexId>& ring) {
+[[gnu::always_inline]] inline Vec3d crossProduct(const Vec3d& x, const Vec3d& y) {
+    return {x[1] * y[2] - x[2] * y[1], x[2] * y[0] - x[0] * y[2], x[0] * y[1] - x[1] * y[0]};
+}
+
+// Whether the triangle over the side from a to b is turned over, or squeezed to a needle where that counts, when its
+// tip moves from `old` to `place`. Number by number and without a branch, so that it can be done for several at once.
+[[gnu::always_inline]] inline bool losesShape(const Vec3d& a, const Vec3d& b, const Vec3d& old, const Vec3d& place,
+                                              bool noNeedles) {
+    const auto squared = [](const Vec3d& x) { return Quadric::dot(x, x); };
+    const Vec3d oldA = difference(a, old), oldB = difference(b, old);
+    const Vec3d newA = difference(a, place), newB = difference(b, place);
+    const Vec3d before = crossProduct(oldA, oldB), after = crossProduct(newA, newB);
+    const double areaBefore = squared(before), areaAfter = squared(after), along = Quadric::dot(before, after);
+    const bool isTurned = (along <= 0) | (along * along < leastTurn * leastTurn * areaBefore * areaAfter);
+    const double opposite = squared(difference(b, a));
+    const double edges = opposite + squared(newA) + squared(newB);
+    const double edgesBefore = opposite + squared(oldA) + squared(oldB);
+    const bool isNeedle = (12 * areaAfter < needleQuality * needleQuality * edges * edges) &
+                          (areaAfter * edgesBefore * edgesBefore < areaBefore * edges * edges);
+    return (areaBefore != 0) & (isTurned | (noNeedles & isNeedle));
+}
+
+#ifdef __x86_64__
+[[gnu::target_clones("avx2", "default")]]
+#endif
+bool anyLosesShape(const Sides& sides, const Vec3d& old, const Vec3d& place, bool noNeedles) {
+    std::uint64_t any = 0;
+    for (std::size_t i = 0; i < EdgeBatch::size; ++i)
+        any |= std::uint64_t(losesShape({sides.aX[i], sides.aY[i], sides.aZ[i]},
+                                        {sides.bX[i], sides.bY[i], sides.bZ[i]}, old, place, noNeedles));
+    return any != 0;
+}
+
+// No triangle at a vertex that stays loses its shape when the vertex and `other` move from `old` to `place`, both
+// counted from `origin`.
+bool keepsShape(const WorkingMesh& mesh, const Fan& around, const Vec3d& old, VertexId other, const Vec3d& origin,
+                const Vec3d& place, bool noNeedles) {
+    Sides sides;
+    std::size_t count = 0;
+    for (const auto& [next, last] : around) {
+        if (next == other || last == other) continue;
+        sides.put(count++, mesh.place(next) - origin, mesh.place(last) - origin);
+        if (count < EdgeBatch::size) continue;
+        if (anyLosesShape(sides, old, place, noNeedles)) return false;
+        count = 0;
+    }
+    // A tip on a side of no length loses nothing.
+    if (count == 0) return true;
+    while (count < EdgeBatch::size) sides.put(count++, old, old);
+    return !anyLosesShape(sides, old, place, noNeedles);
+}
+
+void ringOf(const Fan& around, bool isRing, std::vector<VertexId>& ring) {
     ring.clear();
+    if (isRing) {
+        for (const auto& [next, last] : around) ring.push_back(next);
+        return;
+    }
     const auto add = [&](VertexId w) {
         if (std::find(ring.begin(), ring.end(), w) == ring.end()) ring.push_back(w);
     };
@@ -49,16 +100,17 @@ void ringOf(const Fan& around, std::vector<VertexId>& ring) {
 }
 
 // The link condition.
-bool keepsTopology(std::span<const VertexId> apexes, RuleScratch& scratch) {
+bool keepsTopology(const WorkingMesh& mesh, VertexId u, VertexId v, std::span<const VertexId> apexes,
+                   RuleScratch& scratch) {
     const auto isApex = [&](VertexId w) { return std::find(apexes.begin(), apexes.end(), w) != apexes.end(); };
     const auto liesOnApexes = [&](const Fan::Edge& edge) { return isApex(edge[0]) && isApex(edge[1]); };
     const Fan &around = scratch.around, &otherAround = scratch.otherAround;
     // Whoever neighbours both ends must form a triangle with the edge.
-    ringOf(around, scratch.ring);
-    ringOf(otherAround, scratch.otherRing);
+    ringOf(around, mesh.isRing(u), scratch.ring);
+    ringOf(otherAround, mesh.isRing(v), scratch.otherRing);
     std::size_t common = 0;
     for (const VertexId w : scratch.otherRing)
-        common += std::find(scratch.ring.begin(), scratch.ring.end(), w) != scratch.ring.end() ? 1 : 0;
+        common += std::size_t(std::count(scratch.ring.begin(), scratch.ring.end(), w));
     if (common != apexes.size()) return false;
     // A triangle on two apexes at u and another at v would fall together; and a triangle on an open edge that is all
     // that is left of its piece would vanish.
@@ -115,7 +167,7 @@ int allowedRemoval(const WorkingMesh& mesh, VertexId u, VertexId v, const EdgeCo
     if (shared == 0) return 0;
     if (mayChange)
         shared += foldedTriangles(mesh, u, v);
-    else if (!keepsTopology({apexes.data(), shared}, scratch))
+    else if (!keepsTopology(mesh, u, v, {apexes.data(), shared}, scratch))
         return 0;
     const Vec3d origin = mesh.place(u), apart = mesh.place(v) - origin;
     // In a flat place a needle does no harm, and whatever is next to go takes it along.

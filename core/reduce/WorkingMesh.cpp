@@ -245,6 +245,29 @@ Kind WorkingMesh::kindOf(VertexId v, const std::vector<Spoke>& spokes, const Tre
     return lines == 2 && !isBroken ? Kind::Feature : Kind::Corner;
 }
 
+// Whether all triangles around a vertex close a ring and carry the same: a quick look that is enough for most.
+bool WorkingMesh::isPlainlyInside(VertexId v) const {
+    constexpr std::size_t most = 16;
+    std::array<VertexId, most> nexts, lasts;
+    std::size_t count = 0;
+    const CornerId first = firstCorner[v];
+    for (CornerId c = first; c != none; c = nextCorner[c]) {
+        const bool isSame = sections[c / 3] == sections[first / 3] && (wedges.empty() || wedgeAt(c) == wedgeAt(first));
+        if (count == most || !isSame) return false;
+        nexts[count] = nextOf(c);
+        lasts[count++] = lastOf(c);
+    }
+    for (std::size_t i = 0; i < count; ++i) {
+        int asNext = 0, asLast = 0;
+        for (std::size_t j = 0; j < count; ++j) {
+            asNext += nexts[j] == nexts[i] ? 1 : 0;
+            asLast += lasts[j] == nexts[i] ? 1 : 0;
+        }
+        if (asNext != 1 || asLast != 1) return false;
+    }
+    return true;
+}
+
 // Kinds, quadrics and attribute sums in one walk around each vertex.
 void WorkingMesh::prepareVertices(const Treatment& treatment) {
     const std::vector<float>& factors = treatment.factors;
@@ -253,6 +276,12 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
     if (!wedges.empty()) hasManyWedges.assign(positions.size(), 0);
     quadrics.resize(positions.size());
     const auto mayBeOnLine = [&](VertexId v) { return known.empty() || known[v] != Kind::Interior; };
+    const bool ringsTell =
+        m_protect.creases == Protection::Off && (m_protect.skin != Protection::Hard || influences.empty());
+    const auto isInside = [&](VertexId v) {
+        if (!known.empty()) return known[v] == Kind::Interior;
+        return ringsTell && (treatment.locked.empty() || treatment.locked[v] == 0) && isPlainlyInside(v);
+    };
     parallelRanges(positions.size(), [&](std::size_t begin, std::size_t end) {
         std::vector<Spoke> spokes;
         std::vector<std::pair<WedgeId, AttributeSums>> sums;
@@ -262,7 +291,7 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
             Quadric sum;
             sums.clear();
             forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
-            if (corners <= poleTriangles && !mayBeOnLine(v)) {
+            if (corners <= poleTriangles && isInside(v)) {
                 kinds[v] = Kind::Interior;
             } else if (corners <= poleTriangles) {
                 spokesOf(v, spokes);
@@ -401,6 +430,17 @@ std::size_t WorkingMesh::dropFoldedTriangles(VertexId v) {
 
 // The wedges at both ends of the edge are joined side by side; what either end carries elsewhere stays by itself.
 void WorkingMesh::joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum) {
+    const auto replace = [&](WedgeId old, WedgeId now) {
+        forCorners(v, [&](CornerId c) {
+            if (wedgeAt(c) == old) wedges[c / 3][c % 3] = now;
+        });
+    };
+    if (haveOneWedgeEach(u, v) && !holdsValues) {
+        const WedgeId first = wedgeAt(firstCorner[u]), other = wedgeAt(firstCorner[v]);
+        attributes.join(first, other, place(v) - place(u), to, sum);
+        replace(other, first);
+        return;
+    }
     std::array<WedgeGroup, mostGroups> groups;
     const int channels = attributes.channels();
     const std::size_t count = wedgeGroups(u, v, groups, sum);
@@ -425,10 +465,7 @@ void WorkingMesh::joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holds
         }
         moveValues(group.sums, channels, change.data(), sum);
         attributes.setSums(kept, group.sums);
-        if (group.atFirst == none || group.atOther == none) continue;
-        forCorners(v, [&](CornerId c) {
-            if (wedgeAt(c) == group.atOther) wedges[c / 3][c % 3] = group.atFirst;
-        });
+        if (group.atFirst != none && group.atOther != none) replace(group.atOther, group.atFirst);
     }
 }
 

@@ -144,6 +144,7 @@ public:
     std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
 
 private:
+    bool isPlainlyInside(VertexId v) const;
     bool isAnyWedgeShared(std::size_t wedgeCount) const;
     void joinEqualWedges();
     void linkCorners();

@@ -1,5 +1,4 @@
 // What contracting edges costs: one by one, and several at once.
-#include "mesh/Normals.h"
 #include "reduce/EdgeCost.h"
 #include "tests/support/Shapes.h"
 
@@ -9,13 +8,6 @@
 using namespace um;
 
 namespace {
-
-// A ball with bumps, so that no two edges cost the same.
-Mesh bumpyBall() {
-    Mesh ball = test::makeSphere(1, 8);
-    for (std::size_t v = 0; v < ball.vertexCount(); ++v) ball.positions[v] *= 1 + 0.001F * float(mixBits(v) % 100);
-    return ball;
-}
 
 // So many triangles around its tip, which is vertex 0.
 Mesh tent(VertexId triangles) {
@@ -28,17 +20,6 @@ Mesh tent(VertexId triangles) {
         mesh.triangles.push_back({0, 1 + i, 1 + (i + 1) % triangles});
     }
     mesh.sections[0].triangleCount = triangles;
-    return mesh;
-}
-
-// All that can be carried.
-Mesh dressed(Mesh mesh) {
-    for (const Vec3f& p : mesh.positions) {
-        mesh.uvs.emplace_back(p.x() * 2, p.z() + p.y());
-        mesh.secondUvs.emplace_back(p.y(), p.x() * p.z());
-        mesh.colors.push_back({std::uint8_t(100 + 50 * p.x()), std::uint8_t(mixBits(mesh.colors.size())), 0, 255});
-    }
-    makeNormals(mesh, 20);
     return mesh;
 }
 
@@ -85,11 +66,11 @@ private slots:
         QFETCH(const int, shape);
         QFETCH(const bool, isDressed);
         QFETCH(const double, farDistance);
-        Mesh mesh = shape == 0   ? bumpyBall()
+        Mesh mesh = shape == 0   ? test::makeBumpyBall()
                     : shape == 1 ? test::makeSheet(9, 7)
                     : shape == 2 ? test::makeBox({1, 2, 3}, 3)
                                  : tent(40);
-        if (isDressed) mesh = dressed(std::move(mesh));
+        if (isDressed) mesh = test::dressed(std::move(mesh));
         Treatment treatment;
         treatment.keepsNormals = isDressed;
         treatment.farDistance = farDistance;
@@ -106,7 +87,7 @@ private slots:
 
     // A place farther from a plane than what is far costs more by the square of how many times farther it is.
     void costsMoreWhereItIsFar() {
-        const Mesh ball = bumpyBall();
+        const Mesh ball = test::makeBumpyBall();
         Treatment far;
         far.farDistance = 0.001;
         const WorkingMesh plain(ball, {}, Progress()), careful(ball, far, Progress());

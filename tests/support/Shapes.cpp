@@ -1,5 +1,7 @@
 #include "tests/support/Shapes.h"
 
+#include "base/Math.h"
+#include "mesh/Normals.h"
 #include "mesh/Weld.h"
 
 #include <map>
@@ -80,6 +82,12 @@ Mesh makeSphere(double radius, std::size_t n) {
     return mesh;
 }
 
+Mesh makeBumpyBall() {
+    Mesh ball = makeSphere(1, 8);
+    for (std::size_t v = 0; v < ball.vertexCount(); ++v) ball.positions[v] *= 1 + 0.001F * float(mixBits(v) % 100);
+    return ball;
+}
+
 Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows) {
     Mesh mesh;
     for (std::size_t r = 0; r < rows; ++r)
@@ -146,6 +154,16 @@ void addUvsWithSeam(Mesh& sheet, double seamX) {
         const Vec3f& p = sheet.positions[key >> 1];
         sheet.uvs.emplace_back(p.x() + ((key & 1) != 0 ? 10.0f : 0.0f), p.z());
     }
+}
+
+Mesh dressed(Mesh mesh) {
+    for (const Vec3f& p : mesh.positions) {
+        mesh.uvs.emplace_back(p.x() * 2, p.z() + p.y());
+        mesh.secondUvs.emplace_back(p.y(), p.x() * p.z());
+        mesh.colors.push_back({std::uint8_t(100 + 50 * p.x()), std::uint8_t(mixBits(mesh.colors.size())), 0, 255});
+    }
+    makeNormals(mesh, 20);
+    return mesh;
 }
 
 Mesh joined(const Mesh& a, const Mesh& b) {

@@ -16,6 +16,9 @@ Mesh makeBox(const Vec3d& size, std::size_t n = 1);
 /// A closed sphere around the origin: an octahedron whose sides are cut n times; 8 n² triangles.
 Mesh makeSphere(double radius, std::size_t n);
 
+/// A ball of 512 triangles with bumps, so that no two edges are alike.
+Mesh makeBumpyBall();
+
 /// A closed ring around the y axis.
 Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows);
 
@@ -31,6 +34,9 @@ Vec3d middle(const Mesh& mesh, TriangleId t);
 /// Adds UVs that go once round a seam: two wedges wherever `splits` says so. The sheet's own x, z become u, v on one
 /// side and u + 10 on the other side of x = width / 2.
 void addUvsWithSeam(Mesh& sheet, double seamX);
+
+/// The same mesh with all that wedges can carry.
+Mesh dressed(Mesh mesh);
 
 /// Both meshes in one, as parts of their own.
 Mesh joined(const Mesh& a, const Mesh& b);
