@@ -56,8 +56,8 @@ public:
     /// @param others  of each edge; where there is none, any wedge
     void putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others, EdgeBatch& batch) const;
 
-    /// Makes the first of two wedges both, at `to`, with the values that are best there. The quadric of both vertices is
-    /// counted from the first one's before, and from `to` afterwards; what the values cost goes into it.
+    /// Makes the first of two wedges both, at `to`, with the values that are best there. The quadric of both vertices
+    /// is counted from the first one's before, and from `to` afterwards; what the values cost goes into it.
     void join(WedgeId first, WedgeId other, const Vec3d& apart, const Vec3d& to, Quadric& quadric);
 
     bool areEqual(WedgeId a, WedgeId b) const;
