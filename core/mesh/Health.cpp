@@ -225,7 +225,7 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     };
     add(findingOf(Fault::NonManifoldEdge, atEdges(edges.nonManifold)));
     add(findingOf(Fault::Winding, atEdges(edges.winding)));
-    add(findingOf(Fault::InsideOut, atPieces(mesh, pieces, insideOutPieces(mesh, pieces, edges))));
+    add(findingOf(Fault::InsideOut, atPieces(mesh, pieces, insideOutPieces(mesh, pieces, edges, progress))));
     add(findingOf(Fault::PinchedVertex, joined(pinched)));
     add(findingOf(Fault::Crack, findCrackPlaces(mesh, edges.borders)));
     add(findingOf(Fault::Hole, holesOf(mesh, edges.borders)));

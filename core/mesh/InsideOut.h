@@ -1,5 +1,6 @@
 #pragma once
 /// Closed pieces whose triangles face inwards, as where a part was mirrored with its corners left in their order.
+#include "base/Progress.h"
 #include "mesh/EdgeWalk.h"
 
 namespace um {
@@ -7,6 +8,8 @@ namespace um {
 /// For each piece whether it is closed, its triangles agree, and they face inwards though they should not: the wall of
 /// a cavity, which lies within another closed piece, faces inwards rightly. Piece within piece is told by the crossings
 /// of a line (Haines 1994, Graphics Gems IV: point in polygon strategies).
-std::vector<std::uint8_t> insideOutPieces(const Mesh& mesh, const Pieces& pieces, const EdgeFaults& edges);
+/// @throws Cancelled
+std::vector<std::uint8_t> insideOutPieces(const Mesh& mesh, const Pieces& pieces, const EdgeFaults& edges,
+                                          const Progress& progress);
 
 }  // namespace um

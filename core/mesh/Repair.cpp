@@ -76,10 +76,10 @@ void dropMisledNormals(Mesh& mesh, const std::vector<std::uint8_t>& isTurned) {
 
 // The triangles of those pieces that are inside out. @returns how many pieces
 template <class Visit>
-std::size_t forInsideOut(const Mesh& mesh, const Visit& visit) {
+std::size_t forInsideOut(const Mesh& mesh, const Progress& progress, const Visit& visit) {
     const Pieces pieces = findPieces(mesh.triangles, mesh.vertexCount());
     const EdgeFaults edges = findEdgeFaults(mesh, findVertexTriangles(mesh.triangles, mesh.vertexCount()));
-    const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges);
+    const std::vector<std::uint8_t> isInsideOut = insideOutPieces(mesh, pieces, edges, progress);
     for (TriangleId t = 0; t < mesh.triangleCount(); ++t)
         if (isInsideOut[pieces.ofVertex[mesh.triangles[t][0]]] != 0) visit(t);
     return std::size_t(std::count(isInsideOut.begin(), isInsideOut.end(), 1));
@@ -129,16 +129,16 @@ std::size_t orient(Mesh& mesh, const Progress& progress) {
             for (const TriangleId t : piece) turn(t);
     }
     if (std::find(isOfTurned.begin(), isOfTurned.end(), 1) == isOfTurned.end()) return 0;
-    forInsideOut(mesh, [&](TriangleId t) {
+    forInsideOut(mesh, progress, [&](TriangleId t) {
         if (isOfTurned[t] != 0) turn(t);
     });
     dropMisledNormals(mesh, isTurned);
     return std::size_t(std::count(isTurned.begin(), isTurned.end(), 1));
 }
 
-std::size_t turnInsideOut(Mesh& mesh) {
+std::size_t turnInsideOut(Mesh& mesh, const Progress& progress) {
     std::vector<std::uint8_t> isTurned(mesh.triangleCount(), 0);
-    const std::size_t pieces = forInsideOut(mesh, [&](TriangleId t) {
+    const std::size_t pieces = forInsideOut(mesh, progress, [&](TriangleId t) {
         turnOver(mesh, t);
         isTurned[t] = 1;
     });
@@ -246,7 +246,7 @@ std::size_t repairFault(Mesh& mesh, Fault fault, double size, const Progress& pr
         case Fault::Crack: return weldCracks(mesh, size);
         case Fault::Hole: return fillHoles(mesh, size, progress);
         case Fault::Winding: return orient(mesh, progress);
-        case Fault::InsideOut: return turnInsideOut(mesh);
+        case Fault::InsideOut: return turnInsideOut(mesh, progress);
         case Fault::ZeroArea: return dropCollapsed(mesh);
         case Fault::Duplicate: return dropDuplicates(mesh);
         case Fault::LooseBit: return dropBits(mesh, size);

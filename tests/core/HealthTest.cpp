@@ -151,6 +151,22 @@ private slots:
         QVERIFY(findingIn(findFaults(boxes, Progress()), Fault::InsideOut) == nullptr);
     }
 
+    // In rows, so that a line from one might run through many others; alone, and as so many cavities of a ball.
+    void findsEachOfManyPiecesInsideOut() {
+        const Mesh bit = insideOut(test::makeTetrahedron());
+        Mesh bits = bit, ball = test::makeSphere(60, 12);
+        for (int i = 0; i < 1000; ++i) {
+            const Vec3f place(3.5f * float(i % 10) - 15, 3.5f * float(i / 10 % 10) - 15, 3.5f * float(i / 100) - 15);
+            if (i > 0) append(bits, bit, place + Vec3f(15, 15, 15));
+            append(ball, bit, place);
+        }
+        const auto findings = findFaults(bits, Progress());
+        const Finding* finding = findingIn(findings, Fault::InsideOut);
+        QVERIFY(finding != nullptr);
+        QCOMPARE(finding->count, std::size_t(1000));
+        QVERIFY(findingIn(findFaults(ball, Progress()), Fault::InsideOut) == nullptr);
+    }
+
     // A few triangles of a cavity's wall that face the wrong way are turned, not the whole of it.
     void turnsCavitiesInwardsAgain() {
         Mesh mesh = test::makeSphere(1, 20);
