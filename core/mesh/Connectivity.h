@@ -10,6 +10,16 @@ using VertexTriangles = Groups;
 
 VertexTriangles findVertexTriangles(const std::vector<Triangle>& triangles, std::size_t vertexCount);
 
+inline bool contains(const Triangle& triangle, VertexId v) {
+    return triangle[0] == v || triangle[1] == v || triangle[2] == v;
+}
+
+/// Among which are those at the edge from a to b: the triangles around whichever end has fewer.
+inline std::span<const TriangleId> trianglesNearEdge(const VertexTriangles& around, VertexId a, VertexId b) {
+    const std::span<const TriangleId> atA = around.of(a), atB = around.of(b);
+    return atB.size() < atA.size() ? atB : atA;
+}
+
 /// The loose pieces of a mesh: triangles are in one piece if a chain of shared vertices joins them.
 struct Pieces {
     std::vector<std::uint32_t>

@@ -101,15 +101,15 @@ std::size_t orient(Mesh& mesh, const Progress& progress) {
         isSeen[start] = 1;
         std::size_t turnedHere = 0;
         for (std::size_t i = 0; i < piece.size(); ++i) {
-            if (i % 65536 == 0) progress.check();
+            if (i % 1024 == 0) progress.check();
             const TriangleId t = piece[i];
             for (std::size_t k = 0; k < 3; ++k) {
                 const VertexId a = mesh.triangles[t][k], b = mesh.triangles[t][(k + 1) % 3];
                 TriangleId neighbour = t;
                 int count = 0;
-                for (const TriangleId other : around.of(a)) {
+                for (const TriangleId other : trianglesNearEdge(around, a, b)) {
                     const Triangle& there = mesh.triangles[other];
-                    if (other == t || std::find(there.begin(), there.end(), b) == there.end()) continue;
+                    if (other == t || !contains(there, a) || !contains(there, b)) continue;
                     neighbour = other;
                     ++count;
                 }

@@ -8,10 +8,6 @@
 
 namespace um {
 
-inline bool contains(const Triangle& triangle, VertexId v) {
-    return triangle[0] == v || triangle[1] == v || triangle[2] == v;
-}
-
 struct Closest {
     TriangleId triangle = 0;
     TrianglePoint at;

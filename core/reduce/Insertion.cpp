@@ -8,9 +8,9 @@ namespace um {
 Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k) {
     const VertexId a = mesh.triangles[t][(k + 1) % 3], b = mesh.triangles[t][(k + 2) % 3];
     Beyond found;
-    for (const TriangleId other : around.of(a)) {
+    for (const TriangleId other : trianglesNearEdge(around, a, b)) {
         const Triangle& there = mesh.triangles[other];
-        if (other == t || !contains(there, b)) continue;
+        if (other == t || !contains(there, a) || !contains(there, b)) continue;
         if (found.isThere()) return {};
         found.triangle = other;
         found.corner = there[0] != a && there[0] != b ? 0 : there[1] != a && there[1] != b ? 1 : 2;
@@ -22,9 +22,10 @@ Beyond beyondEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t,
 
 bool isBorderEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k) {
     const VertexId a = mesh.triangles[t][(k + 1) % 3], b = mesh.triangles[t][(k + 2) % 3];
-    const auto others = around.of(a);
-    return std::none_of(others.begin(), others.end(),
-                        [&](TriangleId other) { return other != t && contains(mesh.triangles[other], b); });
+    const auto others = trianglesNearEdge(around, a, b);
+    return std::none_of(others.begin(), others.end(), [&](TriangleId other) {
+        return other != t && contains(mesh.triangles[other], a) && contains(mesh.triangles[other], b);
+    });
 }
 
 bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond) {

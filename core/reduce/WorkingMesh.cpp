@@ -1,6 +1,7 @@
 #include "reduce/WorkingMesh.h"
 
 #include "base/Parallel.h"
+#include "reduce/Fan.h"
 
 #include <bit>
 #include <cmath>
@@ -349,7 +350,12 @@ double WorkingMesh::skinCost(VertexId u, VertexId v) const {
     return off * off * (double(quadrics[u].trace()) + double(quadrics[v].trace()));
 }
 
+// At a pole the dead stay listed until the next compaction: looking for each would cost the square. Nobody minds, for a
+// vertex of so many triangles is left alone, and its list does not become shorter.
 void WorkingMesh::unlink(VertexId v, TriangleId t) {
+    constexpr std::size_t most = 512;
+    static_assert(most > 2 * Fan::mostTriangles);
+    if (isLongerThan(v, most)) return;
     CornerId* link = &firstCorner[v];
     while (*link != none) {
         if (*link / 3 == t)

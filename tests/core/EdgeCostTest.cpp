@@ -9,20 +9,6 @@ using namespace um;
 
 namespace {
 
-// So many triangles around its tip, which is vertex 0.
-Mesh tent(VertexId triangles) {
-    Mesh mesh = test::makeTetrahedron();
-    mesh.positions.assign(1, {0, 1, 0});
-    mesh.triangles.clear();
-    for (VertexId i = 0; i < triangles; ++i) {
-        const double angle = 2 * pi * double(i) / double(triangles);
-        mesh.positions.emplace_back(float(std::cos(angle)), 0.01F * float(i % 3), float(-std::sin(angle)));
-        mesh.triangles.push_back({0, 1 + i, 1 + (i + 1) % triangles});
-    }
-    mesh.sections[0].triangleCount = triangles;
-    return mesh;
-}
-
 // Over all edges, the lower vertex of each in turn.
 void compareAll(const WorkingMesh& mesh) {
     EdgeCosts costs;
@@ -69,7 +55,7 @@ private slots:
         Mesh mesh = shape == 0   ? test::makeBumpyBall()
                     : shape == 1 ? test::makeSheet(9, 7)
                     : shape == 2 ? test::makeBox({1, 2, 3}, 3)
-                                 : tent(40);
+                                 : test::makeTent(40);
         if (isDressed) mesh = test::dressed(std::move(mesh));
         Treatment treatment;
         treatment.keepsNormals = isDressed;

@@ -167,6 +167,14 @@ private slots:
         QVERIFY(findingIn(findFaults(ball, Progress()), Fault::InsideOut) == nullptr);
     }
 
+    void turnsTrianglesAroundAPole() {
+        Mesh tent = test::makeTent(5000);
+        for (TriangleId t = 0; t < tent.triangleCount(); t += 3) std::swap(tent.triangles[t][1], tent.triangles[t][2]);
+        QVERIFY(findingIn(findFaults(tent, Progress()), Fault::Winding) != nullptr);
+        QCOMPARE(repairFault(tent, Fault::Winding, 0, Progress()), (tent.triangleCount() + 2) / 3);
+        QVERIFY(findingIn(findFaults(tent, Progress()), Fault::Winding) == nullptr);
+    }
+
     // A few triangles of a cavity's wall that face the wrong way are turned, not the whole of it.
     void turnsCavitiesInwardsAgain() {
         Mesh mesh = test::makeSphere(1, 20);

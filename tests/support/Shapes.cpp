@@ -88,6 +88,18 @@ Mesh makeBumpyBall() {
     return ball;
 }
 
+Mesh makeTent(VertexId triangles) {
+    Mesh mesh;
+    mesh.positions = {{0, 1, 0}};
+    for (VertexId i = 0; i < triangles; ++i) {
+        const double angle = 2 * pi * double(i) / double(triangles);
+        mesh.positions.emplace_back(float(std::cos(angle)), 0.01F * float(i % 3), float(-std::sin(angle)));
+        mesh.triangles.push_back({0, 1 + i, 1 + (i + 1) % triangles});
+    }
+    ensureSections(mesh, "tent");
+    return mesh;
+}
+
 Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows) {
     Mesh mesh;
     for (std::size_t r = 0; r < rows; ++r)

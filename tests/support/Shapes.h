@@ -19,6 +19,9 @@ Mesh makeSphere(double radius, std::size_t n);
 /// A ball of 512 triangles with bumps, so that no two edges are alike.
 Mesh makeBumpyBall();
 
+/// So many triangles around its tip, which is vertex 0; open below, where its rim goes up and down a little.
+Mesh makeTent(VertexId triangles);
+
 /// A closed ring around the y axis.
 Mesh makeTorus(double ring, double tube, std::size_t columns, std::size_t rows);
 
