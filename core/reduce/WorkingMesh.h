@@ -67,8 +67,7 @@ public:
 
     /// Whether the triangles around `v` are known to close a ring, in which each neighbour comes next once.
     bool isRing(VertexId v) const {
-        return kinds[v] == Kind::Interior && m_protect.borders != Protection::Off &&
-               m_topology == TopologyRule::Stays;
+        return kinds[v] == Kind::Interior && m_protect.borders != Protection::Off && m_topology == TopologyRule::Stays;
     }
 
     VertexId vertexAt(CornerId c) const { return triangles[c / 3][c % 3]; }
