@@ -65,6 +65,7 @@ Attributes::Attributes(const Mesh& source, const std::vector<WedgeId>& from, boo
     m_sums.resize(count * std::size_t(1 + 4 * m_channels));
     parallelFor(count, [&](std::size_t w) {
         float* values = valuesOf(WedgeId(w));
+        std::fill_n(sumsAt(WedgeId(w)), 1 + 4 * m_channels, 0.0f);
         const std::size_t s = from.empty() ? w : from[w];
         if (m_uv >= 0) Eigen::Map<Vec2f>(values + m_uv) = m_uvScale * source.uvs[s];
         if (m_secondUv >= 0) Eigen::Map<Vec2f>(values + m_secondUv) = m_secondUvScale * source.secondUvs[s];

@@ -126,6 +126,30 @@ private slots:
                  sheet.vertexCount());
     }
 
+    // Where no triangle has any area, nothing is known of the values around.
+    void knowsNothingOfWedgesWithoutArea() {
+        Mesh sheet = test::makeSheet(2, 2);
+        for (const Vec3f& p : sheet.positions) sheet.uvs.emplace_back(p.x(), p.z());
+        // Three vertices in a line beside the sheet.
+        const auto first = VertexId(sheet.vertexCount());
+        for (int i = 0; i < 3; ++i) {
+            sheet.positions.emplace_back(2.0F, 0.0F, 0.5F * float(i));
+            sheet.uvs.emplace_back(2.0F, float(i));
+        }
+        sheet.triangles.push_back({first, first + 1, first + 2});
+        ++sheet.sections[0].triangleCount;
+        for (int i = 0; i < 20; ++i) {
+            // Memory that was something else before.
+            std::vector<std::vector<float>> used;
+            for (std::size_t size = 1; size < 400; ++size) used.emplace_back(size, 7.0F);
+            used.clear();
+            const WorkingMesh mesh = working(sheet);
+            for (VertexId v = first; v < first + 3; ++v)
+                QVERIFY(areSame(mesh.attributes.sumsOf(mesh.wedgeAt(mesh.firstCorner[v])),
+                                emptySums(mesh.attributes.channels()), mesh.attributes.channels()));
+        }
+    }
+
     void keepsTheValuesOfWhatIsLeft() {
         WorkingMesh mesh = working(test::dressed(test::makeBumpyBall()));
         const std::size_t channels = std::size_t(mesh.attributes.channels());
