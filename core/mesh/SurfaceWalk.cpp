@@ -32,17 +32,6 @@ Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
     return widened(corners[0] + centre, centre.norm());
 }
 
-// The triangles around a vertex that are worth a look: of a pole's, those next in number to the one that the walk comes
-// from. From there it may go on, and still comes around.
-std::span<const TriangleId> nearbyAround(const VertexTriangles& around, VertexId v, TriangleId from) {
-    constexpr std::ptrdiff_t most = 2048;
-    const std::span<const TriangleId> all = around.of(v);
-    const auto size = std::ptrdiff_t(all.size());
-    if (size <= most) return all;
-    const std::ptrdiff_t at = std::lower_bound(all.begin(), all.end(), from) - all.begin();
-    return all.subspan(std::size_t(std::clamp<std::ptrdiff_t>(at - most / 2, 0, size - most)), most);
-}
-
 // Next to none: which way such a triangle faces is a matter of rounding.
 bool hasNoArea(const Mesh& mesh, TriangleId t) {
     constexpr float least = 1e-4F;
@@ -130,15 +119,14 @@ Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
         const auto isBeside = [&](TriangleId t) {
             return t != from.triangle && (other == none || contains(mesh.triangles[t], other));
         };
-        const std::span<const TriangleId> nearby = nearbyAround(around, triangle[k], from.triangle);
-        for (const TriangleId t : nearby)
+        for (const TriangleId t : around.of(triangle[k]))
             if (isBeside(t)) look(t);
         if (best.triangle != from.triangle) continue;
         // A triangle without area hides what lies beyond it.
-        for (const TriangleId t : nearby)
+        for (const TriangleId t : around.of(triangle[k]))
             if ((t == from.triangle || isBeside(t)) && hasNoArea(mesh, t))
                 for (const VertexId v : mesh.triangles[t])
-                    for (const TriangleId beyond : nearbyAround(around, v, t)) look(beyond);
+                    for (const TriangleId beyond : around.of(v)) look(beyond);
         if (best.triangle == from.triangle) break;
     }
     return best;
@@ -177,7 +165,7 @@ Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::v
         for (const VertexId v : from) {
             // What lay around the last triangle too has been looked at.
             if (before != none && contains(mesh.triangles[before], v)) continue;
-            for (const TriangleId t : nearbyAround(around, v, here)) {
+            for (const TriangleId t : around.of(v)) {
                 if (isBeyond(spheres[t], p.cast<float>(), best)) continue;
                 const Closest there = closestOf(mesh, p, t);
                 if (there.squaredDistance < best.squaredDistance) best = there;

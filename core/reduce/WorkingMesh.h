@@ -65,7 +65,7 @@ public:
 
     bool isLongerThan(VertexId v, std::size_t triangleCount) const;
 
-    /// Whether the triangles around `v` are known to close a ring, in which each neighbour comes next once.
+    /// Whether the triangles around `v` are known to close rings, in which each neighbour comes next once.
     bool isRing(VertexId v) const {
         return kinds[v] == Kind::Interior && m_protect.borders != Protection::Off && m_topology == TopologyRule::Stays;
     }

@@ -70,6 +70,14 @@ private slots:
         QCOMPARE(walkCloser(box, around, p, 0).triangle, TriangleId(1));
     }
 
+    // From the tip of so wide a fan only those on the far side come closer.
+    void walksAcrossAPole() {
+        const Mesh tent = test::makeTent(10000);
+        const VertexTriangles around = findVertexTriangles(tent.triangles, tent.vertexCount());
+        const Vec3d p = 1.01 * test::middle(tent, 5000);
+        QVERIFY(std::abs(walkCloser(tent, around, p, 0).squaredDistance - leastSquaredDistance(tent, p)) < 1e-12);
+    }
+
     void findsTheClosestPlaceOfASphere() {
         const Mesh sphere = test::makeSphere(1, 12);
         const VertexTriangles around = findVertexTriangles(sphere.triangles, sphere.vertexCount());
