@@ -484,10 +484,7 @@ void MainWindow::rememberRecent(const QString& path) {
 }
 
 void MainWindow::showRecent() {
-    while (QLayoutItem* item = m_recentList->takeAt(0)) {
-        delete item->widget();
-        delete item;
-    }
+    emptyLayout(*m_recentList);
     m_recentMenu->clear();
     for (const QString& path : QSettings().value("recent").toStringList()) {
         if (!QFileInfo::exists(path)) continue;

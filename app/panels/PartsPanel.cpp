@@ -222,10 +222,7 @@ void PartsPanel::rebuildRows() {
 }
 
 void PartsPanel::showProperties() {
-    while (QLayoutItem* item = m_properties->takeAt(0)) {
-        delete item->widget();
-        delete item;
-    }
+    emptyLayout(*m_properties);
     if (m_mesh == nullptr) {
         m_title->setText({});
         return;

@@ -43,6 +43,17 @@ QLabel* makeQuietLabel(const QString& text) {
     return label;
 }
 
+void emptyLayout(QLayout& layout) {
+    while (QLayoutItem* item = layout.takeAt(0)) {
+        if (QWidget* widget = item->widget()) {
+            widget->hide();
+            widget->deleteLater();
+        }
+        if (item->layout() != nullptr) emptyLayout(*item->layout());
+        delete item;
+    }
+}
+
 QWidget* makeRule() {
     auto* line = new QWidget;
     line->setObjectName("rule");

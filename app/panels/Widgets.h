@@ -2,6 +2,7 @@
 /// Small widgets that the panels share.
 #include <functional>
 #include <QLabel>
+#include <QLayout>
 #include <QLineEdit>
 #include <QProgressBar>
 #include <QPushButton>
@@ -10,6 +11,9 @@
 namespace um::app {
 
 class Job;
+
+/// Takes everything out of a layout. What was in it is out of sight at once, but outlives the click that it may be in.
+void emptyLayout(QLayout& layout);
 
 /// "PARTS": the small heading of a panel's section.
 QLabel* makeHeading(const QString& text);

@@ -27,14 +27,6 @@ QString percent(double share) {
         formatNumber(share < 0.0995 ? std::round(1000 * share) / 10 : std::round(100 * share)));
 }
 
-void empty(QLayout& layout) {
-    while (QLayoutItem* item = layout.takeAt(0)) {
-        if (item->widget() != nullptr) item->widget()->deleteLater();
-        if (item->layout() != nullptr) empty(*item->layout());
-        delete item;
-    }
-}
-
 }  // namespace
 
 BakePage::BakePage(QWidget* parent)
@@ -249,7 +241,7 @@ void BakePage::show(const std::shared_ptr<const Mesh>& mesh, bool isLevel, const
 void BakePage::fillSources() {
     if (m_choice.also == m_sourcesShown) return;
     m_sourcesShown = m_choice.also;
-    empty(*m_sourceRows);
+    emptyLayout(*m_sourceRows);
     for (const std::string& path : m_choice.also) {
         auto* row = new QHBoxLayout;
         const QString file = QString::fromStdString(path);
@@ -276,7 +268,7 @@ void BakePage::fillParts(const BakeFigures* figures) {
     if (rows.names.size() <= 1) rows = {};
     if (rows != m_rowsShown) {
         m_rowsShown = rows;
-        empty(*m_partRows);
+        emptyLayout(*m_partRows);
         for (std::size_t i = 0; i < rows.names.size(); ++i)
             addPartRow(rows.names[i], rows.shares.empty() ? nullptr : &rows.shares[i]);
         m_parts->setVisible(!rows.names.empty());

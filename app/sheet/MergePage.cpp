@@ -273,14 +273,8 @@ void MergePage::fillTree() {
 
 // Now and then, a line each; and what could be done instead.
 void MergePage::fillOffers() {
-    while (QLayoutItem* item = m_figures->takeAt(0)) {
-        item->widget()->deleteLater();
-        delete item;
-    }
-    while (QLayoutItem* item = m_offerRows->takeAt(0)) {
-        item->widget()->deleteLater();
-        delete item;
-    }
+    emptyLayout(*m_figures);
+    emptyLayout(*m_offerRows);
     m_offers->setVisible(false);
     if (!m_mesh) return;
     const MaterialCost before = materialCostOf(*m_mesh);

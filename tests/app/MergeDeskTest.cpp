@@ -100,6 +100,18 @@ private slots:
         QCOMPARE(page().settings().sheet, 256);
     }
 
+    // What the lines before said is out of sight at once, not only when it is deleted.
+    void saysEachFigureOnce() {
+        const MergeForecast forecast = forecastMerge(*document().source, page().settings(), Progress());
+        for (int i = 0; i < 2; ++i) page().setForecast(forecast);
+        QApplication::processEvents();  // new ones are shown, nothing is deleted yet
+        const QList<QLabel*> labels = page().findChildren<QLabel*>();
+        for (const char* name : {"Materials", "Textures", "Draw calls", "Texture memory"})
+            QCOMPARE(std::count_if(labels.begin(), labels.end(),
+                                   [&](const QLabel* label) { return label->text() == name && !label->isHidden(); }),
+                     std::ptrdiff_t(1));
+    }
+
     void offersToLeaveOutWhatRepeats() {
         const double before = density();
         QPushButton* leave = test::buttonNamed(page(), "Leave out");
