@@ -98,7 +98,7 @@ private:
         m_window.open(m_data + "/storage-jar-07.glb");
         settle();
         desk.view().toggleLit();
-        desk.view().viewport().lookFrom(0.35, 0.16);
+        standAt(0.35, 0.16);
         settle();
         take("jar-opened");
         reduce("120k");
@@ -146,7 +146,7 @@ private:
         m_window.open(m_data + "/storage-jar-07.glb");
         settle();
         desk.view().toggleLit();
-        desk.view().viewport().lookFrom(0.35, 0.16);
+        standAt(0.35, 0.16);
         desk.openChain();
         desk.chainCard().field("nearest")->showValue("1 m");
         desk.chainCard().make();
@@ -195,7 +195,7 @@ private:
         plain();
         m_window.open(m_data + "/eel.glb");
         settle();
-        desk.view().viewport().lookFrom(0.55, 0.2);
+        standAt(0.55, 0.2);
         desk.chainWork().make(readShipped(shippedRecipes()[2]));
         settle();
         desk.show({1});
@@ -205,6 +205,12 @@ private:
         take("eel-chain");
         desk.view().toggleEdges();
         m_window.model().undoStack().setClean();
+    }
+
+    // Where the camera stood before leaves no trace.
+    void standAt(double turn, double rise) {
+        m_window.desk().view().viewport().lookFrom(turn, rise);
+        m_window.desk().view().viewport().frameAll();
     }
 
     // As the desk is when nothing has been chosen for the view.
@@ -264,7 +270,7 @@ private:
         plain();
         m_window.open(m_data + "/raw-scan.ply");
         settle();
-        desk.view().viewport().lookFrom(0.5, 0.6);
+        standAt(0.5, 0.6);
         settle();
         desk.openFindings();
         for (auto* button : desk.findingsCard().findChildren<QPushButton*>())
@@ -286,8 +292,7 @@ private:
         m_window.open(m_data + "/" + file + ".glb");
         settle();
         if (!desk.view().chip("Edges")->isChecked()) desk.view().toggleEdges();
-        desk.view().viewport().lookFrom(turn, rise);
-        desk.view().viewport().frameAll();
+        standAt(turn, rise);
         reduce(target);
         settle();
         take(name);
@@ -308,7 +313,7 @@ private:
         plain();
         m_window.open(m_data + "/coral-head-6m.ply");
         settle();
-        desk.view().viewport().lookFrom(0.5, 0.5);
+        standAt(0.5, 0.5);
         settle();
         reduce("9k");
         settle();
@@ -333,7 +338,7 @@ private:
         plain();
         m_window.open(m_data + "/divers-lamp.glb");
         settle();
-        desk.view().viewport().lookFrom(0.3, 0.2);
+        standAt(0.3, 0.2);
         keep("12k");
         Document next = m_window.model().document();
         next.bake.joinParts = true;
@@ -375,7 +380,7 @@ private:
         plain();
         m_window.open(m_data + "/divers-lamp.glb");
         settle();
-        desk.view().viewport().lookFrom(0.3, 0.2);
+        standAt(0.3, 0.2);
         desk.view().toggleLit();
         desk.view().toggleSheet();
         desk.sheet().openPage(SheetPanel::Page::Merge);
@@ -399,7 +404,7 @@ private:
         plain();
         m_window.open(m_data + "/storage-jar-07.glb");
         settle();
-        desk.view().viewport().lookFrom(0.35, 0.16);
+        standAt(0.35, 0.16);
         keep("2k");
         desk.view().toggleSheet();
         desk.sheet().openPage(SheetPanel::Page::Bake);
@@ -428,7 +433,7 @@ private:
         plain();
         m_window.open(m_data + "/storage-jar-07.glb");
         settle();
-        desk.view().viewport().lookFrom(0.35, 0.16);
+        standAt(0.35, 0.16);
         keep("2k");
         keep("2k");
         desk.view().toggleLit();
