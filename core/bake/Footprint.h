@@ -10,6 +10,8 @@ namespace um {
 /// Cells side by side in a row.
 struct CellRun {
     int row, begin, end;
+
+    bool operator==(const CellRun&) const = default;
 };
 
 /// A chart's cells with the padding around them, in a box with its lower left at 0.

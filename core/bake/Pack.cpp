@@ -14,6 +14,7 @@
 #include <mutex>
 #include <numeric>
 #include <optional>
+#include <unordered_map>
 
 namespace um {
 namespace {
@@ -178,6 +179,39 @@ struct Layout {
     double texels() const { return filled * texelsPerUnit() * texelsPerUnit(); }
 };
 
+// A sheet that is filled, and from which row on there may be room for a footprint: like ones come after one another
+// where there are thousands of cards or bolts, and where one found no room the next will not.
+class FillingSheet {
+public:
+    explicit FillingSheet(int side) : m_cells(side) {}
+
+    std::optional<SheetCells::Spot> find(const Footprint& footprint, int top) {
+        int& from = m_roomFrom[&footprint];
+        const auto spot = m_cells.find(footprint, top, from);
+        from = spot ? spot->y : std::max(from, top - footprint.height + 1);
+        return spot;
+    }
+
+    void put(const Footprint& footprint, const SheetCells::Spot& spot) { m_cells.put(footprint, spot); }
+
+private:
+    struct Hash {
+        std::size_t operator()(const Footprint* footprint) const {
+            std::size_t hash = 0;
+            for (const CellRun& run : footprint->runs)
+                hash = mixBits(hash ^ mixBits(std::uint64_t(run.row) << 32 ^ std::uint64_t(run.begin) << 16 ^
+                                              std::uint64_t(run.end)));
+            return hash;
+        }
+    };
+    struct CoverTheSame {
+        bool operator()(const Footprint* x, const Footprint* y) const { return x->runs == y->runs; }
+    };
+
+    SheetCells m_cells;
+    std::unordered_map<const Footprint*, int, Hash, CoverTheSame> m_roomFrom;
+};
+
 class Packer {
 public:
     Packer(const Charts& charts, const PackSettings& settings)
@@ -210,7 +244,7 @@ public:
         std::iota(order.begin(), order.end(), std::size_t(0));
         std::stable_sort(order.begin(), order.end(),
                          [&](std::size_t a, std::size_t b) { return plan.ranks[a] > plan.ranks[b]; });
-        std::vector<SheetCells> sheets;
+        std::vector<FillingSheet> sheets;
         for (const std::size_t i : order) {
             progress.check();
             layout.effort += 1 / double(order.size());
@@ -325,7 +359,7 @@ private:
         return {way.spot.y + footprint.height, way.spot.x + footprint.width};
     }
 
-    std::optional<Way> lowestOn(const SheetCells& sheet, const std::array<Footprint, quarters>& footprints,
+    std::optional<Way> lowestOn(FillingSheet& sheet, const std::array<Footprint, quarters>& footprints,
                                 std::uint8_t turns) const {
         std::optional<Way> best;
         for (std::size_t quarter = 0; quarter < quarters; ++quarter)
@@ -361,7 +395,7 @@ private:
 
     // In the size that is due if there is room, or else in a smaller one. A sheet more is begun if it has to be.
     std::optional<Place> placeFor(const Footprints& footprints, std::size_t chart, std::uint8_t turns,
-                                  std::vector<SheetCells>& sheets) const {
+                                  std::vector<FillingSheet>& sheets) const {
         for (std::size_t size = Sizes::due + 1; size-- > (m_sizes.areOne() ? Sizes::due : 0);) {
             if (isTooLong(footprints, chart, size)) continue;
             for (int sheet = 0; sheet < m_settings.sheets; ++sheet) {

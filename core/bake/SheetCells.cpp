@@ -96,10 +96,10 @@ std::vector<CellGrid::Probe> CellGrid::probesOf(const std::vector<CellRun>& runs
 
 SheetCells::SheetCells(int side) : m_cells(side), m_blocks((side + um::side - 1) / um::side) {}
 
-std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int top) const {
+std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int top, int from) const {
     constexpr std::size_t blocksTogether = 2, cellsTogether = 4;
     const int lastX = m_cells.side() - footprint.width, lastY = std::min(m_cells.side(), top) - footprint.height;
-    if (lastX < 0) return std::nullopt;
+    if (lastX < 0 || from > lastY) return std::nullopt;
     const std::vector<CellGrid::Probe> blocks = m_blocks.probesOf(footprint.blocks, blocksTogether);
     const std::vector<CellGrid::Probe> cells = m_cells.probesOf(footprint.runs, cellsTogether);
     const auto blockWords = std::size_t(m_blocks.words());
@@ -111,7 +111,7 @@ std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int
     };
     std::vector<Start> starts;
     starts.reserve(std::size_t(m_cells.words()));
-    for (int row = 0; row * side <= lastY; ++row) {
+    for (int row = from / side; row * side <= lastY; ++row) {
         std::copy(within.begin(), within.end(), free.begin());
         if (!m_blocks.narrow<blocksTogether>(free, blocks, row, 0)) continue;
         starts.clear();
@@ -119,7 +119,7 @@ std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int
             const Word some = free[std::size_t(w / side)] >> (w % side * blocksInWord) & firstBits(blocksInWord);
             if (some != 0) starts.push_back({w, cellsOf(some) & firstBits(lastX + 1 - w * wordBits)});
         }
-        for (int y = row * side; y < (row + 1) * side && y <= lastY; ++y)
+        for (int y = std::max(from, row * side); y < (row + 1) * side && y <= lastY; ++y)
             for (const Start& start : starts) {
                 Word fits = start.fits;
                 if (m_cells.narrow<cellsTogether>({&fits, 1}, cells, y, start.word))

@@ -87,7 +87,8 @@ public:
     };
 
     /// The lowest place where the footprint fits and ends below `top`, and of those the one farthest left.
-    std::optional<Spot> find(const Footprint& footprint, int top) const;
+    /// @param from  the row below which there is known to be none
+    std::optional<Spot> find(const Footprint& footprint, int top, int from = 0) const;
 
     void put(const Footprint& footprint, const Spot& spot);
 

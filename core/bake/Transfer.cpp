@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "draw/TriangleRows.h"
 #include "mesh/Tangents.h"
 
 #include <embree3/rtcore.h>
@@ -247,17 +248,15 @@ private:
     // Which triangle each sample of a tile lies in; on a common edge the one of the lower number.
     void drawInto(std::vector<TriangleId>& seen, TriangleId t, int left, int top, int across) const {
         const FlatTriangle triangle = flat(t);
-        Eigen::AlignedBox2d box;
-        for (const Vec2d& corner : triangle.corners) box.extend(corner);
-        const int firstRow = std::max(0, int(std::ceil(box.min().y() - top - 0.5)));
-        const int lastRow = std::min(across - 1, int(std::floor(box.max().y() - top - 0.5)));
-        const int firstColumn = std::max(0, int(std::ceil(box.min().x() - left - 0.5)));
-        const int lastColumn = std::min(across - 1, int(std::floor(box.max().x() - left - 0.5)));
-        for (int row = firstRow; row <= lastRow; ++row)
-            for (int column = firstColumn; column <= lastColumn; ++column) {
-                TriangleId& here = seen[std::size_t(row) * std::size_t(across) + std::size_t(column)];
-                if (here == nobody && triangle.at({left + column + 0.5, top + row + 0.5}).minCoeff() >= 0) here = t;
+        const auto& [a, b, c] = triangle.corners;
+        const TriangleRows rows(a, b, c, {left, left + across - 1}, {top, top + across - 1});
+        for (int y = rows.rows().first; y <= rows.rows().last; ++y) {
+            const PixelRange columns = rows.columns(y);
+            for (int x = columns.first; x <= columns.last; ++x) {
+                TriangleId& here = seen[std::size_t(y - top) * std::size_t(across) + std::size_t(x - left)];
+                if (here == nobody && triangle.at({x + 0.5, y + 0.5}).minCoeff() >= 0) here = t;
             }
+        }
     }
 
     bool addSample(SheetTexel& sum, TriangleId t, const Vec2d& place) const {

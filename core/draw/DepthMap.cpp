@@ -1,6 +1,7 @@
 #include "draw/DepthMap.h"
 
 #include "base/Parallel.h"
+#include "draw/TriangleRows.h"
 
 #include <atomic>
 #include <cmath>
@@ -19,20 +20,11 @@ void raise(float& value, float to) {
 void drawTriangle(DepthMap& map, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     const double area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
     if (area == 0) return;
-    const int left = std::max(0, int(std::ceil(std::min({a.x(), b.x(), c.x()}) - 0.5)));
-    const int right = std::min(map.width - 1, int(std::floor(std::max({a.x(), b.x(), c.x()}) - 0.5)));
-    const int top = std::max(0, int(std::ceil(std::min({a.y(), b.y(), c.y()}) - 0.5)));
-    const int bottom = std::min(map.height - 1, int(std::floor(std::max({a.y(), b.y(), c.y()}) - 0.5)));
-    for (int y = top; y <= bottom; ++y)
-        for (int x = left; x <= right; ++x) {
-            const double px = x + 0.5, py = y + 0.5;
-            const double atA = ((b.x() - px) * (c.y() - py) - (b.y() - py) * (c.x() - px)) / area;
-            const double atB = ((c.x() - px) * (a.y() - py) - (c.y() - py) * (a.x() - px)) / area;
-            const double atC = 1 - atA - atB;
-            if (atA < 0 || atB < 0 || atC < 0) continue;
-            raise(map.nearest[std::size_t(y) * std::size_t(map.width) + std::size_t(x)],
-                  float(atA * a.z() + atB * b.z() + atC * c.z()));
-        }
+    const TriangleRows rows(a, b, c, {0, map.width - 1}, {0, map.height - 1});
+    rows.forCovered(area, [&](int x, int y, const std::array<double, 3>& shares) {
+        raise(map.nearest[std::size_t(y) * std::size_t(map.width) + std::size_t(x)],
+              float(shares[0] * a.z() + shares[1] * b.z() + shares[2] * c.z()));
+    });
 }
 
 }  // namespace

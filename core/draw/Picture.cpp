@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "draw/TriangleRows.h"
 
 #define STB_IMAGE_WRITE_STATIC
 #define STB_IMAGE_WRITE_IMPLEMENTATION
@@ -19,35 +20,18 @@ constexpr std::array<double, 3> clay = {207, 199, 182};
 // Rows that one thread draws at a time.
 constexpr int tileRows = 64;
 
-int firstCentre(float x) {
-    return int(std::ceil(std::clamp(x, -1e6f, 1e6f) - 0.5f));
-}
-
-int lastCentre(float x) {
-    return int(std::floor(std::clamp(x, -1e6f, 1e6f) - 0.5f));
-}
-
 // Draws what of a triangle lies in the rows from `from` to before `to`.
 void drawOne(TriangleMap& map, const Vec3f& a, const Vec3f& b, const Vec3f& c, TriangleId t, int from, int to) {
     const float area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
     if (area == 0) return;
-    const int left = std::max(0, firstCentre(std::min({a.x(), b.x(), c.x()})));
-    const int right = std::min(map.width - 1, lastCentre(std::max({a.x(), b.x(), c.x()})));
-    const int top = std::max(from, firstCentre(std::min({a.y(), b.y(), c.y()})));
-    const int bottom = std::min(to - 1, lastCentre(std::max({a.y(), b.y(), c.y()})));
-    for (int y = top; y <= bottom; ++y)
-        for (int x = left; x <= right; ++x) {
-            const float px = float(x) + 0.5f, py = float(y) + 0.5f;
-            const float atA = ((b.x() - px) * (c.y() - py) - (b.y() - py) * (c.x() - px)) / area;
-            const float atB = ((c.x() - px) * (a.y() - py) - (c.y() - py) * (a.x() - px)) / area;
-            const float atC = 1 - atA - atB;
-            if (atA < 0 || atB < 0 || atC < 0) continue;
-            const float depth = atA * a.z() + atB * b.z() + atC * c.z();
-            const std::size_t at = std::size_t(y) * std::size_t(map.width) + std::size_t(x);
-            if (depth <= map.depths[at]) continue;
-            map.depths[at] = depth;
-            map.triangles[at] = t;
-        }
+    const TriangleRows rows(a, b, c, {0, map.width - 1}, {from, to - 1});
+    rows.forCovered(area, [&](int x, int y, const std::array<float, 3>& shares) {
+        const float depth = shares[0] * a.z() + shares[1] * b.z() + shares[2] * c.z();
+        const std::size_t at = std::size_t(y) * std::size_t(map.width) + std::size_t(x);
+        if (depth <= map.depths[at]) return;
+        map.depths[at] = depth;
+        map.triangles[at] = t;
+    });
 }
 
 // The triangles that touch each tile, in their order: so the picture is the same whatever the number of threads.
@@ -56,9 +40,8 @@ std::vector<std::vector<TriangleId>> sortIntoTiles(const Mesh& mesh, const std::
     for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
         const Triangle& triangle = mesh.triangles[t];
         const float a = places[triangle[0]].y(), b = places[triangle[1]].y(), c = places[triangle[2]].y();
-        const int top = std::max(0, firstCentre(std::min({a, b, c})));
-        const int bottom = std::min(height - 1, lastCentre(std::max({a, b, c})));
-        for (int tile = top / tileRows; top <= bottom && tile <= bottom / tileRows; ++tile)
+        const PixelRange rows = overlap({0, height - 1}, middlesBetween(std::min({a, b, c}), std::max({a, b, c})));
+        for (int tile = rows.first / tileRows; rows.first <= rows.last && tile <= rows.last / tileRows; ++tile)
             tiles[std::size_t(tile)].push_back(t);
     }
     return tiles;

@@ -66,8 +66,9 @@ Rim rimAround(const Mesh& mesh, VertexId v, std::span<const TriangleId> list) {
     Rim rim;
     const Vec3d here = mesh.positions[v].cast<double>();
     Vec3d sum = Vec3d::Zero();
-    // One fan: the edges opposite the vertex hang together as a chain.
-    constexpr std::size_t largestFan = 4096;
+    // One fan: the edges opposite the vertex hang together as a chain. Those of a pole take too long to be ordered for
+    // each piece.
+    constexpr std::size_t largestFan = 128;
     if (list.empty() || list.size() > largestFan) return rim;
     std::vector<std::pair<VertexId, VertexId>> edges(list.size());
     for (std::size_t i = 0; i < list.size(); ++i) {

@@ -80,9 +80,9 @@ bool crosses(const Piece& piece, const Place& a, const Place& b, Crossing& cross
 // The one triangle beyond a side; `none` where there is none, or more.
 TriangleId beyond(const Mesh& mesh, const VertexTriangles& around, TriangleId t, VertexId a, VertexId b) {
     TriangleId found = none;
-    for (const TriangleId other : around.of(a)) {
+    for (const TriangleId other : trianglesNearEdge(around, a, b)) {
         const Triangle& there = mesh.triangles[other];
-        if (other == t || (there[0] != b && there[1] != b && there[2] != b)) continue;
+        if (other == t || !contains(there, a) || !contains(there, b)) continue;
         if (found != none) return none;
         found = other;
     }

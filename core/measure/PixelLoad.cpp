@@ -2,11 +2,13 @@
 
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "draw/TriangleRows.h"
 #include "measure/Silhouette.h"
 
 #include <atomic>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace um {
 namespace {
@@ -24,42 +26,28 @@ struct Canvas {
         : width(w),
           height(h),
           depths(std::size_t(w) * std::size_t(h), -std::numeric_limits<float>::max()),
-          isSmall(depths.size(), 0) {}
+          isSmall(depths.size(), 0),
+          blocks(std::size_t(w) / 2 + 1, 0) {}
 
     // Of the pixels in a pair of rows, those of which some triangle covers a middle make up blocks.
     void draw(const Vec3f& a, const Vec3f& b, const Vec3f& c, float doubledArea) {
-        const auto first = [](float x) { return int(std::ceil(x - 0.5f)); };
-        const auto last = [](float x) { return int(std::floor(x - 0.5f)); };
-        const int left = std::max(0, first(std::min({a.x(), b.x(), c.x()})));
-        const int right = std::min(width - 1, last(std::max({a.x(), b.x(), c.x()})));
-        const int top = std::max(0, first(std::min({a.y(), b.y(), c.y()})));
-        const int bottom = std::min(height - 1, last(std::max({a.y(), b.y(), c.y()})));
-        if (left > right || top > bottom) return;
         const bool small = std::abs(doubledArea) < 2 * float(leastPixels);
-        for (int rows = top & ~1; rows <= bottom; rows += 2)
-            for (int columns = left & ~1; columns <= right; columns += 2) {
-                bool covers = false;
-                for (int y = std::max(rows, top); y <= std::min(rows + 1, bottom); ++y)
-                    for (int x = std::max(columns, left); x <= std::min(columns + 1, right); ++x)
-                        covers = cover(x, y, a, b, c, doubledArea, small) || covers;
-                if (covers) shaded += 4;
-            }
-    }
-
-    bool cover(int x, int y, const Vec3f& a, const Vec3f& b, const Vec3f& c, float doubledArea, bool small) {
-        const float px = float(x) + 0.5f, py = float(y) + 0.5f;
-        const float atA = ((b.x() - px) * (c.y() - py) - (b.y() - py) * (c.x() - px)) / doubledArea;
-        const float atB = ((c.x() - px) * (a.y() - py) - (c.y() - py) * (a.x() - px)) / doubledArea;
-        const float atC = 1 - atA - atB;
-        if (atA < 0 || atB < 0 || atC < 0) return false;
-        const float depth = atA * a.z() + atB * b.z() + atC * c.z();
-        const std::size_t at = std::size_t(y) * std::size_t(width) + std::size_t(x);
-        if (depth > depths[at]) {
+        const TriangleRows rows(a, b, c, {0, width - 1}, {0, height - 1});
+        int pair = -1;
+        rows.forCovered(doubledArea, [&](int x, int y, const std::array<float, 3>& shares) {
+            if (std::exchange(pair, y / 2) != y / 2) ++drawn;
+            if (std::exchange(blocks[std::size_t(x / 2)], drawn) != drawn) shaded += 4;
+            const float depth = shares[0] * a.z() + shares[1] * b.z() + shares[2] * c.z();
+            const std::size_t at = std::size_t(y) * std::size_t(width) + std::size_t(x);
+            if (depth <= depths[at]) return;
             depths[at] = depth;
             isSmall[at] = small ? 1 : 0;
-        }
-        return true;
+        });
     }
+
+private:
+    std::vector<std::size_t> blocks;  // along a pair of rows: the last of those drawn that covers some of it
+    std::size_t drawn = 0;            // pairs of rows, of all triangles
 };
 
 }  // namespace

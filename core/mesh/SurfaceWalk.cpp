@@ -117,14 +117,16 @@ Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
         // The other end of the edge, where it is an edge.
         const VertexId other = off == 2 ? none : triangle[isOff[0] || isOff[1] ? 2 : 1];
         const auto isBeside = [&](TriangleId t) {
-            return t != from.triangle && (other == none || contains(mesh.triangles[t], other));
+            return other == none || (contains(mesh.triangles[t], triangle[k]) && contains(mesh.triangles[t], other));
         };
-        for (const TriangleId t : around.of(triangle[k]))
-            if (isBeside(t)) look(t);
+        const std::span<const TriangleId> near =
+            other == none ? around.of(triangle[k]) : trianglesNearEdge(around, triangle[k], other);
+        for (const TriangleId t : near)
+            if (t != from.triangle && isBeside(t)) look(t);
         if (best.triangle != from.triangle) continue;
         // A triangle without area hides what lies beyond it.
-        for (const TriangleId t : around.of(triangle[k]))
-            if ((t == from.triangle || isBeside(t)) && hasNoArea(mesh, t))
+        for (const TriangleId t : near)
+            if (isBeside(t) && hasNoArea(mesh, t))
                 for (const VertexId v : mesh.triangles[t])
                     for (const TriangleId beyond : around.of(v)) look(beyond);
         if (best.triangle == from.triangle) break;

@@ -186,7 +186,9 @@ bool Descent::approach(std::size_t target, const Progress& progress) {
     const double share = 1.0 / double(rungs.size() + 1);
     start(target, progress.span(0, share));
     for (std::size_t i = 0; i < rungs.size(); ++i)
-        if (rungs[i] < triangles()) goTo(rungs[i], 1, {}, progress.span(double(i + 1) * share, double(i + 2) * share));
+        if (rungs[i] < triangles() &&
+            !goTo(rungs[i], 1, {}, progress.span(double(i + 1) * share, double(i + 2) * share)))
+            break;
     return rungs.empty() || triangles() <= rungs.back();
 }
 
@@ -198,8 +200,9 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
         const std::vector<double>& surpluses = lastSurpluses(sourceForOne);
         const double share = (1 - done) / 2 / double(surpluses.size());
         for (const double over : surpluses) {
-            if (over * double(target) < double(triangles()) / leastStep)
-                goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, done + share));
+            if (over * double(target) < double(triangles()) / leastStep &&
+                !goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, done + share)))
+                break;
             done += share;
         }
     }
@@ -208,10 +211,13 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
     return std::move(m_polisher.level());
 }
 
-void Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
+bool Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
+    const std::size_t before = triangles();
     contract(count - filling.triangles, progress.span(0, 0.3));
+    const bool goesDown = triangles() < before;
     const std::size_t missing = count - std::min(count, triangles());
     polish(rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
+    return goesDown;
 }
 
 void Descent::contract(std::size_t count, const Progress& progress) {

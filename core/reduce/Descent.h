@@ -51,7 +51,8 @@ private:
     };
 
     void start(std::size_t target, const Progress& progress);
-    void goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
+    // Whether anything has gone; where nothing may, nothing will further down.
+    bool goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
     void contract(std::size_t count, const Progress& progress);
     void polish(int rounds, std::size_t missing, const Progress& progress);
 

@@ -216,6 +216,14 @@ private slots:
         }
     }
 
+    // Each piece near the tip lies over very many triangles: no question may look through all that are around it.
+    void boundsAPole() {
+        const Deviation d = measureDeviation(test::makeTent(3000), test::makeTent(300), {}, Progress());
+        QVERIFY(d.max > 0);
+        QVERIFY(d.maxBound >= d.max);
+        QVERIFY2(d.maxBound < 1.03 * d.max, qPrintable(QString::number(d.maxBound / d.max)));
+    }
+
     void averagesOverTheAreaNotOverTheVertices() {
         // A level that is 0.1 off on half its area, where nearly all of its vertices are.
         const auto step = [](double x, double) { return x > 0.5 ? 0.1 : 0.0; };

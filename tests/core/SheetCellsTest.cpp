@@ -240,6 +240,11 @@ private slots:
             const int top = step % 5 == 0 ? side / 2 : side;
             const auto spot = sheet.find(footprint, top), expected = lowest(footprint, top);
             QCOMPARE(spot.has_value(), expected.has_value());
+            // That there is none in the first rows does not change anything.
+            const int from = int(random() % unsigned(expected ? expected->y + 1 : side));
+            const auto above = sheet.find(footprint, top, from);
+            QCOMPARE(above.has_value(), spot.has_value());
+            if (above) QCOMPARE(std::pair(above->x, above->y), std::pair(spot->x, spot->y));
             (spot ? found : refused) += 1;
             if (spot) {
                 QCOMPARE(spot->x, expected->x);
