@@ -11,6 +11,9 @@
 namespace um {
 namespace {
 
+// Of a sheet, the share that charts cover.
+constexpr double usualFill = 0.8;
+
 // How far apart the two places of a flat piece are that are farthest from each other.
 double lengthOf(const Patch& patch) {
     const std::vector<Vec2d> hull = convexHull(patch.flat);
@@ -53,7 +56,6 @@ bool ChartMaker::isLarge(const Chart& chart) const {
 }
 
 bool ChartMaker::fitTogether(const Chart& a, const Chart& b) const {
-    constexpr double usualFill = 0.8;
     const UprightBox one = smallestBox(a.patch.flat), two = smallestBox(b.patch.flat);
     const double side = std::max({one.width, two.width, one.height + two.height});
     return side * side <= m_sheetArea / usualFill;
@@ -131,6 +133,12 @@ double ChartMaker::areaOf(const std::vector<TriangleId>& triangles) const {
     return area;
 }
 
+// So small that it finds a place anywhere.
+bool ChartMaker::isSmall(double area) const {
+    constexpr double share = 0.001;
+    return area < share * m_area;
+}
+
 // One that is as wide as it is long is only large.
 bool ChartMaker::isTooLong(const Chart& chart, double area) const {
     constexpr double longish = 3;  // square of the length, in areas: a square has 2
@@ -138,13 +146,23 @@ bool ChartMaker::isTooLong(const Chart& chart, double area) const {
     return length > m_settings.mostLength * std::sqrt(m_sheetArea) && length * length > longish * area;
 }
 
-// Whether others find a place beside it.
-bool ChartMaker::isHandy(const Chart& chart, double hullBefore) const {
-    constexpr double smallShare = 0.001, asGoodAsABox = 0.92;
-    const double area = areaOf(chart.triangles);
+bool ChartMaker::hasRoom(const Chart& chart) const {
     if (m_settings.mostReach > 0 && lengthOf(chart.patch) > m_settings.mostReach) return false;
-    if (area < smallShare * m_area) return true;
-    if (isTooLong(chart, area)) return false;
+    const double area = areaOf(chart.triangles);
+    return isSmall(area) || !isTooLong(chart, area);
+}
+
+double ChartMaker::roomOf(const Chart& chart) const {
+    const std::vector<Vec2d> hull = convexHull(chart.patch.flat);
+    const double side = std::sqrt(m_sheetArea / usualFill);
+    return polygonArea(hull) + m_settings.padding / 2 * side * polygonLength(hull);
+}
+
+bool ChartMaker::isHandy(const Chart& chart, double hullBefore) const {
+    constexpr double asGoodAsABox = 0.92;
+    if (!hasRoom(chart)) return false;
+    const double area = areaOf(chart.triangles);
+    if (isSmall(area)) return true;
     const double flatArea = stretchOf(chart.patch).flatArea, hull = hullArea(chart);
     if (area > m_settings.mostShare * m_sheetArea) return flatArea >= asGoodAsABox * hull;
     return flatArea >= m_settings.leastSolid * hull || hull <= hullBefore;

@@ -19,8 +19,17 @@ public:
     /// @returns nothing if they do not lie flat
     std::optional<Chart> flat(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
 
-    /// Nor if others would hardly find a place beside it.
+    /// Whether others find a place beside one that lies flat.
     /// @param hullBefore  area of the hulls in whose place it comes: it may fill its own as badly if that is no larger
+    bool isHandy(const Chart& chart, double hullBefore = 0) const;
+
+    /// Whether it may stay whole for its size.
+    bool hasRoom(const Chart& chart) const;
+
+    /// The area that it and the padding around it keep others from, at the most.
+    double roomOf(const Chart& chart) const;
+
+    /// Flat and handy; nothing if not.
     std::optional<Chart> handy(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
                                double hullBefore = 0) const;
 
@@ -43,8 +52,8 @@ public:
 private:
     Patch patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
     double areaOf(const std::vector<TriangleId>& triangles) const;
+    bool isSmall(double area) const;
     bool isTooLong(const Chart& chart, double area) const;
-    bool isHandy(const Chart& chart, double hullBefore) const;
 
     const Mesh& m_mesh;
     const ChartSettings m_settings;

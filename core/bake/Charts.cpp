@@ -96,16 +96,28 @@ std::vector<std::vector<TriangleId>> cutAcross(const ChartMaker& maker, const Ch
     return partsOf(within(maker, chart.triangles, chart.cuts), std::move(half), chart.triangles);
 }
 
-// Cut in two where it does not lie flat or nothing finds a place beside it, and so on.
+// Cut in two where it does not lie flat or nothing finds a place beside it, and so on; but what would come to no less
+// room in pieces, such as a wheel with all its teeth, stays whole.
 void lay(const ChartMaker& maker, const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
          std::vector<Chart>& charts) {
-    if (triangles.size() == 1)
+    if (triangles.size() == 1) {
         charts.push_back(maker.single(triangles[0]));
-    else if (auto chart = maker.handy(triangles, cuts))
-        charts.push_back(std::move(*chart));
-    else
+        return;
+    }
+    auto whole = maker.flat(triangles, cuts);
+    std::vector<Chart> parts;
+    if (!whole || !maker.isHandy(*whole))
         for (const std::vector<TriangleId>& part : cutInTwo(maker, triangles, cuts))
-            lay(maker, part, maker.cutsWithin(cuts, part), charts);
+            lay(maker, part, maker.cutsWithin(cuts, part), parts);
+    const auto roomOfParts = [&] {
+        double sum = 0;
+        for (const Chart& part : parts) sum += maker.roomOf(part);
+        return sum;
+    };
+    if (whole && (parts.empty() || (maker.hasRoom(*whole) && maker.roomOf(*whole) <= roomOfParts())))
+        charts.push_back(std::move(*whole));
+    else
+        std::move(parts.begin(), parts.end(), std::back_inserter(charts));
 }
 
 // Of large ones that find no place together, one for each sheet stays whole: the largest.

@@ -53,4 +53,10 @@ double polygonArea(const std::vector<Vec2d>& corners) {
     return twice / 2;
 }
 
+double polygonLength(const std::vector<Vec2d>& corners) {
+    double length = 0;
+    for (std::size_t i = 0; i < corners.size(); ++i) length += (corners[(i + 1) % corners.size()] - corners[i]).norm();
+    return length;
+}
+
 }  // namespace um

@@ -23,4 +23,7 @@ UprightBox smallestBox(const std::vector<Vec2d>& points);
 /// Positive where the corners run counterclockwise.
 double polygonArea(const std::vector<Vec2d>& corners);
 
+/// Of all its sides.
+double polygonLength(const std::vector<Vec2d>& corners);
+
 }  // namespace um

@@ -32,6 +32,7 @@ ChartSettings forOneSheet(const Mesh& mesh, const UnwrapSettings& settings) {
     const PackSettings& pack = settings.pack;
     ChartSettings charts = settings.charts;
     charts.sheets = pack.sheets;
+    charts.padding = double(pack.padding) / pack.size;
     if (pack.texelsPerUnit > 0) {
         double area = 0;
         for (TriangleId t = 0; t < mesh.triangleCount(); ++t) area += triangleArea(mesh, t);

@@ -189,6 +189,28 @@ private slots:
         QCOMPARE(cutIntoCharts(squares, settings, Progress()).size(), std::size_t(2));
     }
 
+    // In pieces a wheel with teeth comes to no less room, a thin ring to much less.
+    void leavesAWheelWithItsTeethWhole() {
+        ChartSettings settings;
+        settings.padding = 8.0 / 2048;
+        Mesh wheel = test::makeTent(400);
+        for (VertexId v = 0; v < wheel.vertexCount(); ++v) {
+            wheel.positions[v].y() = 0;
+            if (v % 2 == 0) wheel.positions[v] *= 0.7F;
+        }
+        const std::vector<Chart> whole = cutIntoCharts(wheel, settings, Progress());
+        QVERIFY(areSound(wheel, whole));
+        QCOMPARE(whole.size(), std::size_t(1));
+        Mesh ring = test::makeSheet(64, 2);
+        for (Vec3f& p : ring.positions) {
+            const double angle = 1.9 * pi * double(p.x()), radius = 1 + 0.1 * double(p.z());
+            p = {float(radius * std::cos(angle)), 0, float(radius * std::sin(angle))};
+        }
+        const std::vector<Chart> pieces = cutIntoCharts(ring, settings, Progress());
+        QVERIFY(areSound(ring, pieces));
+        QVERIFY(pieces.size() > 1);
+    }
+
     // Nor are they made by joining: three strips side by side make two thirds of the surface, like three others.
     void joinsNoTwoThatFillASheetBadly() {
         const Mesh square = test::makeSheet(12, 12, 3, 3);
