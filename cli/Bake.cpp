@@ -65,8 +65,8 @@ int run(const Options& options) {
                        " triangles, " + countOf(level.mesh.sections.size(), "draw call", "draw calls") + " to " +
                        std::to_string(baked.level.sections.size());
     if (unwrapped.charts > 0)
-        line += "; " + formatCount(unwrapped.charts) + " charts, stretch " + formatNumber(unwrapped.stretch.mean) +
-                ", fill " + formatNumber(100 * unwrapped.fill) + " %, " +
+        line += "; " + countOf(unwrapped.charts, "chart", "charts") + ", stretch " +
+                formatNumber(unwrapped.stretch.mean) + ", fill " + formatNumber(100 * unwrapped.fill) + " %, " +
                 formatNumber(unwrapped.texelsPerUnit / metres) + " texels a metre";
     answer.line(line + " -> " + options.out);
     for (const std::string& note : baked.notes) answer.line("  " + note);

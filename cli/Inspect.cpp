@@ -51,12 +51,13 @@ std::string summary(const std::string& path, const MeshFile& file, const MeshSta
     const Statistics& whole = statistics.whole;
     const Vec3f size = whole.box.max() - whole.box.min();
     const double metres = file.mesh.metresPerUnit;
-    std::string text = path + ": " + formatName(file.format) + ", " + formatCount(whole.triangles) + " triangles, " +
-                       formatCount(whole.vertices) + " vertices, " + formatCount(file.mesh.parts.size()) + " parts, " +
-                       formatCount(whole.materials) + " materials, " + formatLength(double(size.x()) * metres) + " x " +
-                       formatLength(double(size.y()) * metres) + " x " + formatLength(double(size.z()) * metres) +
-                       (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + formatCount(whole.pieces) +
-                       " pieces; " + healthLine(whole);
+    std::string text =
+        path + ": " + formatName(file.format) + ", " + countOf(whole.triangles, "triangle", "triangles") + ", " +
+        countOf(whole.vertices, "vertex", "vertices") + ", " + countOf(file.mesh.parts.size(), "part", "parts") + ", " +
+        countOf(whole.materials, "material", "materials") + ", " + formatLength(double(size.x()) * metres) + " x " +
+        formatLength(double(size.y()) * metres) + " x " + formatLength(double(size.z()) * metres) +
+        (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + countOf(whole.pieces, "piece", "pieces") + "; " +
+        healthLine(whole);
     if (file.mesh.parts.size() > 1)
         for (std::size_t part = 0; part < file.mesh.parts.size(); ++part)
             text += "\n    " + file.mesh.parts[part].name + ": " + formatCount(statistics.parts[part].triangles) +

@@ -219,8 +219,8 @@ int run(const Options& options) {
         fills += (fills.empty() ? "" : ", ") + formatNumber(100 * sheet.fill);
         sheets.push_back({{"fill", sheet.fill}, {"density", sheet.density}});
     }
-    answer.line("Merged " + options.in + ": " + sentenceOf(before, after) + "; " + formatCount(merged.islands) +
-                " pieces, fill " + fills + " % -> " + options.out);
+    answer.line("Merged " + options.in + ": " + sentenceOf(before, after) + "; " +
+                countOf(merged.islands, "piece", "pieces") + ", fill " + fills + " % -> " + options.out);
     for (const std::string& note : merged.notes) answer.line("  " + note);
     answer.json({{"source", meshJson(options.in, file.mesh)},
                  {"merged", meshJson(options.out, merged.mesh)},

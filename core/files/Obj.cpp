@@ -244,7 +244,8 @@ void Assembler::join() {
             }
     }
     m_mesh.triangles.resize(triangles);
-    if (polygons > 0) m_result.notes.push_back(formatCount(polygons) + " polygons were cut into triangles.");
+    if (polygons > 0)
+        m_result.notes.push_back(countOf(polygons, "polygon was", "polygons were") + " cut into triangles.");
     if (others > 0) m_result.notes.push_back(formatCount(others) + " lines and points were left out.");
 }
 

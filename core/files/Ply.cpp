@@ -359,7 +359,8 @@ void Reader::read(const Progress& progress) {
         mesh.metresPerUnit = *metres;
         mesh.unitStated = true;
     }
-    if (m_polygons > 0) m_result.notes.push_back(formatCount(m_polygons) + " polygons were cut into triangles.");
+    if (m_polygons > 0)
+        m_result.notes.push_back(countOf(m_polygons, "polygon was", "polygons were") + " cut into triangles.");
     if (m_tooSmall > 0)
         m_result.notes.push_back(formatCount(m_tooSmall) + " faces with fewer than three corners were left out.");
     ensureSections(mesh, m_path.stem().string());
