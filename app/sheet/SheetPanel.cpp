@@ -227,8 +227,8 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
         const BakeFigures& f = *m_figures;
         if (f.charts > 0)
             figures = tr("%1, stretch %2, %3 % full, %4 texels a metre\n")
-                          .arg(QString::fromStdString(countOf(f.charts, "chart", "charts")), number(f.stretch), percent(f.fill),
-                               QString::fromStdString(formatCount(std::size_t(f.texelsPerMetre))));
+                          .arg(QString::fromStdString(countOf(f.charts, "chart", "charts")), number(f.stretch),
+                               percent(f.fill), QString::fromStdString(formatCount(std::size_t(f.texelsPerMetre))));
         figures += f.missed == 0 ? tr("Every texel found the source.")
                                  : tr("%1 of %2 texels found nothing of the source.")
                                        .arg(QString::fromStdString(formatCount(f.missed)),
