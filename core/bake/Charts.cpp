@@ -96,8 +96,8 @@ std::vector<std::vector<TriangleId>> cutAcross(const ChartMaker& maker, const Ch
     return partsOf(within(maker, chart.triangles, chart.cuts), std::move(half), chart.triangles);
 }
 
-// Cut in two where it does not lie flat or nothing finds a place beside it, and so on; but what would come to no less
-// room in pieces, such as a wheel with all its teeth, stays whole.
+// Cut in two where it does not lie flat or nothing finds a place beside it, and so on; but what would fall into many
+// pieces that take no less room, such as a wheel with all its teeth, stays whole.
 void lay(const ChartMaker& maker, const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts,
          std::vector<Chart>& charts) {
     if (triangles.size() == 1) {
@@ -109,12 +109,16 @@ void lay(const ChartMaker& maker, const std::vector<TriangleId>& triangles, cons
     if (!whole || !maker.isHandy(*whole))
         for (const std::vector<TriangleId>& part : cutInTwo(maker, triangles, cuts))
             lay(maker, part, maker.cutsWithin(cuts, part), parts);
+    constexpr std::size_t many = 8;
     const auto roomOfParts = [&] {
         double sum = 0;
         for (const Chart& part : parts) sum += maker.roomOf(part);
         return sum;
     };
-    if (whole && (parts.empty() || (maker.hasRoom(*whole) && maker.roomOf(*whole) <= roomOfParts())))
+    const bool staysWhole =
+        whole &&
+        (parts.empty() || (parts.size() > many && maker.hasRoom(*whole) && maker.roomOf(*whole) <= roomOfParts()));
+    if (staysWhole)
         charts.push_back(std::move(*whole));
     else
         std::move(parts.begin(), parts.end(), std::back_inserter(charts));

@@ -4,6 +4,7 @@
 #include "bake/SheetCells.h"
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "base/Units.h"
 
 #include <algorithm>
 #include <bit>
@@ -495,7 +496,8 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     if (patches.empty()) return {};
     const Charts charts = chartsOf(patches, weights);
     const Packer packer(charts, settings);
-    const std::string sheets = std::to_string(settings.sheets) + " sheet(s) of " + std::to_string(settings.size);
+    const std::string sheets =
+        countOf(std::size_t(settings.sheets), "sheet", "sheets") + " of " + std::to_string(settings.size);
     if (settings.texelsPerUnit > 0) {
         constexpr double effort = 10;
         Plan plan = packer.plainPlan();
@@ -508,7 +510,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     const double full = std::min(std::sqrt(sheetTexels / charts.area), settings.size / charts.length);
     std::optional<Layout> best = largestInPlainOrder(packer, full, progress);
     if (!best)
-        throw InputError("There are " + std::to_string(patches.size()) + " charts, too many for " + sheets +
+        throw InputError("There are " + formatCount(patches.size()) + " charts, too many for " + sheets +
                          " texels; take larger ones.");
     progress.at(0.4);
     // It takes no longer than the charts may be expected to have taken.

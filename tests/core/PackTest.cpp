@@ -251,7 +251,7 @@ private slots:
         QCOMPARE(packed.fault(), QString());
         QCOMPARE(packed.packing.sheets, 3);
         QCOMPARE(packed.packing.texelsPerUnit, 100.0);
-        QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 100}); }).contains("do not fit on 2 sheet(s)"));
+        QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 100}); }).contains("do not fit on 2 sheets"));
         QVERIFY(test::errorOf([&] { Packed({rectangle(6, 1)}, {512, 4, 5, 100}); }).contains("do not fit"));
         QVERIFY(test::errorOf([&] { Packed(squares, {512, 4, 2, 1e9}); }).contains("do not fit"));
     }
