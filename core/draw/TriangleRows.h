@@ -17,8 +17,9 @@ struct PixelRange {
 /// The pixels whose middles lie between two places.
 template <typename Scalar>
 PixelRange middlesBetween(Scalar from, Scalar to) {
-    constexpr Scalar most = 1e6, half = 0.5;  // what is drawn is never so large
-    return {int(std::ceil(std::clamp(from, -most, most) - half)), int(std::floor(std::clamp(to, -most, most) - half))};
+    constexpr Scalar most = 1e6, half = 0.5;  // what is drawn is never so large, and what is no number lies beyond
+    const auto bounded = [&](Scalar x) { return std::max(-most, std::min(most, x)); };
+    return {int(std::ceil(bounded(from) - half)), int(std::floor(bounded(to) - half))};
 }
 
 inline PixelRange overlap(const PixelRange& x, const PixelRange& y) {

@@ -21,6 +21,8 @@ struct Canvas {
     std::vector<float> depths;
     std::vector<std::uint8_t> isSmall;  // whether the triangle in front is under four pixels
     std::size_t shaded = 0;
+    std::vector<std::size_t> blocks;  // along a pair of rows: the last of those drawn that covers some of it
+    std::size_t drawn = 0;            // pairs of rows, of all triangles
 
     Canvas(int w, int h)
         : width(w),
@@ -44,10 +46,6 @@ struct Canvas {
             isSmall[at] = small ? 1 : 0;
         });
     }
-
-private:
-    std::vector<std::size_t> blocks;  // along a pair of rows: the last of those drawn that covers some of it
-    std::size_t drawn = 0;            // pairs of rows, of all triangles
 };
 
 }  // namespace
