@@ -1,6 +1,7 @@
 #include "reduce/Contraction.h"
 
 #include "base/Parallel.h"
+#include "reduce/Stars.h"
 
 #include <bit>
 #include <boost/sort/pdqsort/pdqsort.hpp>
@@ -347,6 +348,29 @@ void Contraction::shareLeastOfParts(std::vector<Region>& regions) const {
             if (all > least) regions[r].mayGo[part] = std::size_t(double(all - least) * share);
         }
     }
+}
+
+// Those of parts that thinning might leave with fewer triangles than they keep at least: a star of k neighbours leaves
+// a vertex in the stead of k + 1, so that of n triangles there are n / 17 - 4 left at least.
+std::vector<std::uint8_t> Contraction::scarceSections() const {
+    constexpr std::size_t enough = 100;
+    static_assert(enough > 5 * (WorkingMesh::mostOfPlain + 1));
+    if (m_leastOfParts.empty()) return {};
+    std::vector<std::uint8_t> scarce;
+    for (const std::uint32_t part : m_partOfSections)
+        scarce.push_back(m_trianglesOfParts[part] < enough * m_leastOfParts[part] ? 1 : 0);
+    return scarce;
+}
+
+void Contraction::thin(const Progress& progress) {
+    const Stars stars = findStars(m_mesh, scarceSections(), progress.span(0, 0.7));
+    m_mesh.drawTogether(stars, progress.span(0.7, 0.9));
+    m_mergedInto = stars.centres;
+    compact();
+    m_live = m_mesh.triangles.size();
+    std::fill(m_trianglesOfParts.begin(), m_trianglesOfParts.end(), 0);
+    for (const std::uint16_t section : m_mesh.sections) ++m_trianglesOfParts[m_partOfSections[section]];
+    progress.at(1);
 }
 
 std::size_t Contraction::round(std::size_t target, Strictness strictness, bool isFine, const Progress& progress) {

@@ -17,9 +17,17 @@ public:
     const WorkingMesh& mesh() const { return m_mesh; }
     std::size_t triangles() const { return m_live; }
 
+    /// The first stretch, for where most is to go: draws stars of vertices together, which leaves a third to a half of
+    /// the triangles, or all where nothing may be drawn together. Sooner than contractTo(), if not as well chosen.
+    /// @throws Cancelled
+    void thin(const Progress& progress);
+
     /// Contracts until at most `target` triangles are left, exactly or, where parity forces it, one fewer.
     /// @returns whether that was reached
     bool contractTo(std::size_t target, const Progress& progress, Strictness loosest = Strictness::LastResort);
+
+    /// What there is, after finish(): to go on from as from a source.
+    WorkingMesh takeMesh() && { return std::move(m_mesh); }
 
     /// Drops what is dead; from here the numbers of destinations() are those of finished meshes.
     void finish();
@@ -44,6 +52,7 @@ private:
     void fetchNext(const std::vector<Entry>& known) const;
     void contractRegion(Region& region, const Round& round, const Progress& progress);
     bool takeFromParts(Region& region, VertexId u, VertexId v) const;
+    std::vector<std::uint8_t> scarceSections() const;
     void shareLeastOfParts(std::vector<Region>& regions) const;
     bool takeBorderTriangle(Strictness strictness);
     void followMerges();

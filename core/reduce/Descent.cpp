@@ -12,8 +12,13 @@ namespace um {
 namespace {
 
 // The first rung has one triangle for so many of the source: above it a polish costs too much to be done for what lies
-// far below.
+// far below; the more so for the coarsest.
 constexpr double highestRung = 12;
+constexpr double highestRungOfThinned = 18;
+
+// From so many triangles of the source for one of the target on it is thinned, if it is large.
+constexpr double thinnedFrom = 55;
+constexpr std::size_t leastToThin = 100'000;
 constexpr double stepOfRungs = 1.35;
 
 // Less than this from one pause to the next is not worth one.
@@ -33,11 +38,16 @@ constexpr double surplus = 1.3;
 constexpr double leastForPause = 3;
 constexpr double leastForFlips = 1.25;
 
+double firstRung(std::size_t target, std::size_t sourceTriangles) {
+    const double highest = startsThinned(target, sourceTriangles) ? highestRungOfThinned : highestRung;
+    return double(sourceTriangles) / highest;
+}
+
 // The counts of the rungs above the target, falling.
 std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriangles) {
     std::vector<std::size_t> rungs;
     if (sharesStart(target, sourceTriangles))
-        for (double rung = double(sourceTriangles) / highestRung;
+        for (double rung = firstRung(target, sourceTriangles);
              rung >= lowestRung && rung >= leastSurplus * double(target); rung /= stepOfRungs)
             rungs.push_back(std::size_t(rung));
     return rungs;
@@ -132,17 +142,7 @@ Treatment treatmentOnTheWay(const DescentSettings& settings, const Polisher& pol
     treatment.knownKinds = kinds;
     // Where someone says what is dear, that alone counts.
     if (ofSource.empty()) treatment.farDistance = farOff * std::sqrt(polisher.meanSquared());
-    if (!ofSource.empty()) {
-        treatment.factors.assign(kinds.size(), 0);
-        std::vector<std::uint32_t> vertices(kinds.size(), 0);
-        for (std::size_t v = 0; v < destinations.size(); ++v) {
-            if (destinations[v] == none) continue;
-            treatment.factors[destinations[v]] += ofSource[v];
-            ++vertices[destinations[v]];
-        }
-        for (std::size_t v = 0; v < kinds.size(); ++v)
-            treatment.factors[v] = vertices[v] > 0 ? treatment.factors[v] / float(vertices[v]) : 1;
-    }
+    treatment.factors = factorsOfLevel(ofSource, destinations, kinds.size());
     return treatment;
 }
 
@@ -154,9 +154,27 @@ Provenance provenanceOfFirst(const Contraction& contraction, const DescentSettin
 
 }  // namespace
 
+bool startsThinned(std::size_t target, std::size_t sourceTriangles) {
+    return sourceTriangles >= leastToThin && double(target) * thinnedFrom <= double(sourceTriangles);
+}
+
 bool sharesStart(std::size_t target, std::size_t sourceTriangles) {
-    const double first = double(sourceTriangles) / highestRung;
+    const double first = firstRung(target, sourceTriangles);
     return first >= lowestFirstRung && first >= leastSurplus * double(target);
+}
+
+std::vector<float> factorsOfLevel(const std::vector<float>& ofSource, const std::vector<VertexId>& destinations,
+                                  std::size_t levelVertices) {
+    if (ofSource.empty()) return {};
+    std::vector<float> means(levelVertices, 0);
+    std::vector<std::uint32_t> counts(levelVertices, 0);
+    for (std::size_t v = 0; v < destinations.size(); ++v) {
+        if (destinations[v] == none) continue;
+        means[destinations[v]] += ofSource[v];
+        ++counts[destinations[v]];
+    }
+    for (std::size_t v = 0; v < levelVertices; ++v) means[v] = counts[v] > 0 ? means[v] / float(counts[v]) : 1;
+    return means;
 }
 
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
@@ -170,19 +188,19 @@ Descent::Descent(const Contraction& from, const PolishSource& source, const Desc
     : m_source(source),
       m_settings(settings),
       m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
-                 samplingFor(from.triangles(), source.mesh.triangleCount())),
+                 samplingFor(from.triangles(), settings.sourceTriangles)),
       m_attributes(from.mesh().attributes) {}
 
 // The first polish, of what the contraction before has left.
 void Descent::start(std::size_t target, const Progress& progress) {
     if (std::exchange(m_isStarted, true)) return;
     const bool isThere = triangles() <= target;
-    polish(isThere ? lastRounds(double(m_source.mesh.triangleCount()) / double(target)) : 1,
+    polish(isThere ? lastRounds(double(m_settings.sourceTriangles) / double(target)) : 1,
            isThere ? target - triangles() : 0, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
-    const std::vector<std::size_t> rungs = rungsAbove(target, m_source.mesh.triangleCount());
+    const std::vector<std::size_t> rungs = rungsAbove(target, m_settings.sourceTriangles);
     const double share = 1.0 / double(rungs.size() + 1);
     start(target, progress.span(0, share));
     for (std::size_t i = 0; i < rungs.size(); ++i)
@@ -193,10 +211,10 @@ bool Descent::approach(std::size_t target, const Progress& progress) {
 }
 
 Mesh Descent::finish(std::size_t target, const Progress& progress) && {
-    const double sourceForOne = double(m_source.mesh.triangleCount()) / double(target);
+    const double sourceForOne = double(m_settings.sourceTriangles) / double(target);
     double done = m_isStarted ? 0 : 0.5;
     start(target, progress.span(0, done));
-    if (target >= lowestRung && sharesStart(target, m_source.mesh.triangleCount())) {
+    if (target >= lowestRung && sharesStart(target, m_settings.sourceTriangles)) {
         const std::vector<double>& surpluses = lastSurpluses(sourceForOne);
         const double share = (1 - done) / 2 / double(surpluses.size());
         for (const double over : surpluses) {
@@ -232,7 +250,7 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     const std::vector<VertexId> into = contraction->destinations();
     m_attributes = contraction->mesh().attributes;
     contraction.reset();
-    const Sampling sampling = samplingFor(next.triangleCount(), m_source.mesh.triangleCount());
+    const Sampling sampling = samplingFor(next.triangleCount(), m_settings.sourceTriangles);
     m_polisher.goOn(std::move(next), std::move(provenance), into, sampling);
 }
 

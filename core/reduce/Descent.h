@@ -10,19 +10,29 @@ struct DescentSettings {
     Treatment treatment;  ///< its factors are those of the source's vertices, its knownKinds are not looked at
     std::vector<std::size_t> leastOfParts;
     std::vector<LineEdge> sourceLines;
+    std::size_t sourceTriangles = 0;  ///< of the source, before it was thinned
 };
+
+/// Whether a reduction goes so far down that its source is better thinned at first (Contraction::thin): what stands in
+/// for it is so much finer than the level that nothing is lost by it.
+bool startsThinned(std::size_t target, std::size_t sourceTriangles);
+
+/// What errors count by at the vertices of a level: the mean of the source's vertices that have gone into each.
+/// @param ofSource  empty where there are none; then there are none for the level
+std::vector<float> factorsOfLevel(const std::vector<float>& ofSource, const std::vector<VertexId>& destinations,
+                                  std::size_t levelVertices);
 
 /// The triangles at which a contraction should pause for a descent to the target: never more for a lower target.
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles);
 
-/// Whether that is where descents to all lower targets start too.
+/// Whether that is where descents to all lower targets start too, of those that start thinned or of those that do not.
 bool sharesStart(std::size_t target, std::size_t sourceTriangles);
 
 /// A surface on its way down. Where the vertices lie as close to the source as they can, the cost of contracting an
 /// edge is counted anew from the surface that there is: a vertex that does little there goes, and the others take over;
 /// what has been done up to here is not held against them. Coarse levels of a source all go down the same rungs, each
-/// polished and a little lower than the one before, and leave at the last above their target. So a level does not
-/// depend on what others are made.
+/// polished and a little lower than the one before, and leave at the last above their target; so do the coarsest, from
+/// a thinned source. So a level does not depend on what others are made.
 /// Source: contraction without memory after Lindstrom & Turk 1998, IEEE Visualization: fast and memory efficient
 /// polygonal simplification.
 class Descent {

@@ -6,12 +6,6 @@ namespace um {
 
 namespace {
 
-// The least cosine between a triangle's normals before and after one contraction. Wider turns would add up to folds.
-constexpr double leastTurn = 0.5;
-
-// 2 sqrt(3) |normal| / (sum of squared edges): 1 for an equilateral triangle, 0 for a needle.
-constexpr double needleQuality = 0.04;
-
 // What lies opposite to a vertex in several of its triangles.
 struct Sides {
     using Lanes = EdgeBatch::Lanes;

@@ -11,6 +11,13 @@ enum class Strictness : std::uint8_t {
     LastResort  ///< where several protected lines meet, their junctions may be joined along them
 };
 
+/// The least cosine between a triangle's normals before and after one contraction. Wider turns would add up to folds.
+inline constexpr double leastTurn = 0.5;
+
+/// A triangle's 2 sqrt(3) |normal| / (sum of squared edges), which is 1 for an equilateral one: below this, it is a
+/// needle.
+inline constexpr double needleQuality = 0.04;
+
 /// Whether the kinds and lines at both ends let the edge be contracted at all.
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness);
 

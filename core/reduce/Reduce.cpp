@@ -102,7 +102,7 @@ std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {
     return result;
 }
 
-// What a reduction goes by: the source, or a copy without what was dropped beforehand.
+// What a reduction goes by: the source, or a copy without what was dropped beforehand, or a thinned one.
 struct Reduction::Prepared {
     const Mesh& source;
     ReduceSettings settings;
@@ -158,6 +158,7 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     if (settings.leastOfPart > 0) prepared->descent.leastOfParts.assign(mesh.parts.size(), settings.leastOfPart);
     m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
     prepared->descent.sourceLines = m_contraction->mesh().lines();
+    prepared->descent.sourceTriangles = mesh.triangleCount();
     m_prepared = prepared;
 }
 
@@ -168,6 +169,8 @@ Reduction::Reduction(const Reduction& other)
       m_notes(other.m_notes),
       m_target(other.m_target),
       m_contraction(std::make_unique<Contraction>(*other.m_contraction)),
+      m_hasBegun(other.m_hasBegun),
+      m_isThinned(other.m_isThinned),
       m_descent(other.m_descent),
       m_isStuck(other.m_isStuck) {}
 
@@ -180,21 +183,54 @@ bool Reduction::isPolished() const {
 
 // Where to leave off for what comes after: the polish, if there is one.
 std::size_t Reduction::pause() const {
-    return isPolished() ? startOfDescent(m_target, m_prepared->mesh().triangleCount()) : m_target;
+    return isPolished() ? startOfDescent(m_target, m_prepared->descent.sourceTriangles) : m_target;
+}
+
+// Begins again from the source, thinned, which a polish goes by from here on.
+void Reduction::startThinned(const Progress& progress) {
+    m_descent.reset();
+    m_isStuck = false;
+    if (m_hasBegun) {
+        m_contraction.reset();
+        m_contraction = std::make_unique<Contraction>(m_prepared->contraction(progress.span(0, 0.4)));
+    }
+    m_contraction->thin(progress.span(0.4, 0.9));
+    m_hasBegun = m_isThinned = true;
+    if (!m_prepared->settings.polish) return;
+    const auto thinned = std::make_shared<Prepared>(m_prepared->source, m_prepared->settings);
+    thinned->changed = m_contraction->mesh().finish(m_prepared->mesh());
+    const Mesh& mesh = thinned->mesh();
+    thinned->descent = m_prepared->descent;
+    thinned->descent.sourceLines = m_contraction->mesh().lines();
+    Treatment& treatment = thinned->descent.treatment;
+    treatment.factors = factorsOfLevel(treatment.factors, m_contraction->destinations(), mesh.vertexCount());
+    treatment.locked.clear();  // that is a kind
+    treatment.knownKinds = m_contraction->mesh().kinds;
+    treatment.knownQuadrics.clear();
+    WorkingMesh working = std::move(*m_contraction).takeMesh();
+    working.sections = sectionOfTriangles(mesh);
+    m_contraction = std::make_unique<Contraction>(std::move(working), mesh, thinned->descent.leastOfParts);
+    m_prepared = thinned;
 }
 
 void Reduction::reduceTo(std::size_t targetTriangles, const Progress& progress) {
     if (targetTriangles == 0) throw MeshError("A target of 0 triangles leaves nothing; ask for 1 or more.");
     m_target = targetTriangles;
-    const bool descends = isPolished() && sharesStart(m_target, m_prepared->mesh().triangleCount());
-    if (m_descent == nullptr && pause() < m_contraction->triangles())
-        m_contraction->contractTo(pause(), progress.span(0, descends ? 0.5 : 1));
+    const std::size_t sourceTriangles = m_prepared->descent.sourceTriangles;
+    const bool thins = !m_isThinned && startsThinned(m_target, sourceTriangles);
+    if (thins) startThinned(progress.span(0, 0.3));
+    const Progress further = thins ? progress.span(0.3, 1) : progress;
+    const bool descends = isPolished() && sharesStart(m_target, sourceTriangles);
+    if (m_descent == nullptr && pause() < m_contraction->triangles()) {
+        m_contraction->contractTo(pause(), further.span(0, descends ? 0.5 : 1));
+        m_hasBegun = true;
+    }
     m_contraction->finish();
     if (!descends) return;
     // Copies share what they have come to, which is left as it is.
-    std::optional<Descent> further = descent(progress.span(0.5, 0.6));
-    m_isStuck = !further->approach(m_target, progress.span(0.6, 1));
-    m_descent = std::make_shared<Descent>(*std::move(further));
+    std::optional<Descent> lower = descent(further.span(0.5, 0.6));
+    m_isStuck = !lower->approach(m_target, further.span(0.6, 1));
+    m_descent = std::make_shared<Descent>(*std::move(lower));
 }
 
 std::size_t Reduction::triangles() const {
@@ -237,7 +273,8 @@ Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) co
             level = std::move(*last).finish(m_target, rest.span(0.8, 1));
         }
     }
-    if (!source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
+    // A thinned source has none of its own.
+    if (!m_prepared->source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
         makeNormals(level, m_prepared->settings.creaseDegrees);
     return level;
 }

@@ -109,6 +109,7 @@ public:
 private:
     struct Prepared;
 
+    void startThinned(const Progress& progress);
     std::optional<Descent> descent(const Progress& progress) const;
     Mesh finish(std::optional<Descent> last, const Progress& progress) const;
     bool isPolished() const;
@@ -118,6 +119,8 @@ private:
     ReduceNotes m_notes;
     std::size_t m_target = 0;
     std::unique_ptr<Contraction> m_contraction;
+    bool m_hasBegun = false;  // whether that is no longer the source
+    bool m_isThinned = false;
     std::shared_ptr<Descent> m_descent;  // where descents to lower targets go the same way
     bool m_isStuck = false;              // above where it should have come to
 };

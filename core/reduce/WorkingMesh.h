@@ -7,6 +7,8 @@
 #include "reduce/Protect.h"
 #include "reduce/Quadric.h"
 
+#include <span>
+
 namespace um {
 
 /// The corner k of triangle t is number 3 t + k.
@@ -47,6 +49,12 @@ struct Treatment {
     double farDistance = 0;
 };
 
+/// Vertices that are drawn together: each star into its centre, all at once.
+struct Stars {
+    std::vector<VertexId> centres;  ///< for each vertex the one that it goes into; itself if it stays
+    std::vector<Vec3f> places;      ///< where each vertex that stays goes
+};
+
 class WorkingMesh {
 public:
     WorkingMesh(const Mesh& source, const Treatment& treatment, const Progress& progress);
@@ -69,6 +77,11 @@ public:
     bool isRing(VertexId v) const {
         return kinds[v] == Kind::Interior && m_protect.borders != Protection::Off && m_topology == TopologyRule::Stays;
     }
+
+    /// Whether the triangles around a vertex are few, close a ring and carry the same: a quick look that is enough for
+    /// most.
+    bool isPlainlyInside(VertexId v) const;
+    static constexpr std::size_t mostOfPlain = 16;
 
     VertexId vertexAt(CornerId c) const { return triangles[c / 3][c % 3]; }
     VertexId nextOf(CornerId c) const { return triangles[c / 3][(c % 3 + 1) % 3]; }
@@ -122,6 +135,14 @@ public:
     /// @returns the number of triangles that died
     std::size_t contract(VertexId u, VertexId v, const Vec3d& place);
 
+    /// The error of vertices that are joined with their neighbour `centre`, counted from it, with the best values for
+    /// what they carry. All have one wedge.
+    Quadric errorOfStar(VertexId centre, std::span<const VertexId> others) const;
+
+    /// Draws stars of vertices that have one wedge each together. Corners are no longer linked until compact().
+    /// @throws Cancelled
+    void drawTogether(const Stars& stars, const Progress& progress);
+
     /// Drops dead triangles and vertices; the order of the others stays.
     /// @returns for each old vertex its new number, or `none` if it is gone
     std::vector<VertexId> compact();
@@ -143,7 +164,6 @@ public:
     std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
 
 private:
-    bool isPlainlyInside(VertexId v) const;
     bool isAnyWedgeShared(std::size_t wedgeCount) const;
     void joinEqualWedges();
     void linkCorners();
@@ -152,7 +172,9 @@ private:
     void addTriangle(VertexId v, CornerId c, Quadric& sum, std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;
     void addLine(VertexId v, const Spoke& spoke, Quadric& sum) const;
     bool influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const;
+    void join(VertexId u, VertexId v, const Vec3d& to, double share);
     void joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum);
+    void addWedge(WedgeId first, WedgeId other, const Vec3d& apart, AttributeSums& sums, Quadric& sum) const;
     void unlink(VertexId v, TriangleId t);
 
     std::size_t dropFoldedTriangles(VertexId v);

@@ -32,7 +32,7 @@ struct Run {
     Run(const Mesh& mesh, std::size_t triangles, const Treatment& treatment = {})
         : source(mesh),
           target(triangles),
-          settings{treatment, {}, {}},
+          settings{treatment, {}, {}, mesh.triangleCount()},
           contraction(WorkingMesh(mesh, treatment, Progress()), mesh, {}) {
         settings.sourceLines = contraction.mesh().lines();
         contraction.contractTo(startOfDescent(target, mesh.triangleCount()), Progress());
@@ -88,6 +88,26 @@ private slots:
             // What is given back on the way changes nothing, neither here nor for whoever shares it.
             QCOMPARE(std::move(copy).mesh(Progress()).positions, alone.positions);
             QCOMPARE(all.mesh(Progress()).positions, alone.positions);
+        }
+    }
+
+    // Nor for the coarsest of a large source, which is thinned for them.
+    void startsThinnedWhateverElseIsMade() {
+        const Mesh sheet = test::makeSheet(240, 240, 1, 1, waves);
+        const std::size_t target = 1500;
+        QVERIFY(startsThinned(target, sheet.triangleCount()) && !startsThinned(20000, sheet.triangleCount()));
+        for (const bool polish : {true, false}) {
+            ReduceSettings settings;
+            settings.polish = polish;
+            const Mesh alone = reduced(sheet, target, settings);
+            QCOMPARE(alone.triangleCount(), target);
+            Reduction all(sheet, 1, settings, Progress());
+            for (const std::size_t before : {20000u, 4000u}) all.reduceTo(before, Progress());
+            QCOMPARE(all.mesh(Progress()).triangleCount(), std::size_t(4000));
+            all.reduceTo(target, Progress());
+            const Mesh level = all.mesh(Progress());
+            QCOMPARE(level.triangles, alone.triangles);
+            QCOMPARE(level.positions, alone.positions);
         }
     }
 

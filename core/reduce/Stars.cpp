@@ -1,0 +1,303 @@
+#include "reduce/Stars.h"
+
+#include "base/Parallel.h"
+#include "reduce/EdgeCost.h"
+#include "reduce/EdgeRules.h"
+
+#include <bit>
+
+namespace um {
+
+namespace {
+
+// Vertices with that many neighbours become centres first, so that few are needed.
+constexpr std::array<std::uint8_t, 3> orderOfValence = {8, 6, 0};
+
+// Of all vertices that could be taken in, those at the least error.
+constexpr double shareTakenIn = 0.75;
+
+enum class Role : std::uint8_t { Undecided, Centre, TakenIn, Stays };
+
+class Finder {
+public:
+    explicit Finder(const WorkingMesh& mesh)
+        : m_mesh(mesh), m_roles(mesh.vertexCount(), Role::Undecided), m_isBad(mesh.vertexCount(), 0) {
+        m_stars.centres.resize(mesh.vertexCount());
+        m_stars.places.resize(mesh.vertexCount());
+    }
+
+    Stars find(const std::vector<std::uint8_t>& spared, const Progress& progress) {
+        chooseCentres(spared, progress);
+        progress.at(0.2);
+        takeIn(progress);
+        progress.at(0.5);
+        parallelRanges(m_roles.size(), [&](std::size_t begin, std::size_t end) {
+            progress.check();
+            for (std::size_t v = begin; v < end; ++v) settle(VertexId(v));
+        });
+        progress.at(0.7);
+        std::vector<VertexId> toCheck;
+        for (VertexId v = 0; v < m_roles.size(); ++v)
+            if (isJudged(v)) toCheck.push_back(v);
+        // What is taken apart may leave something beside it worse than before.
+        while (!toCheck.empty()) {
+            check(toCheck, progress);
+            toCheck = takeApartWhatIsBad();
+        }
+        progress.at(1);
+        return std::move(m_stars);
+    }
+
+private:
+    // A triangle of a star that lasts, seen from the star's vertex, with that vertex's corner in it before.
+    struct Side {
+        VertexId next, last;
+        CornerId corner;
+    };
+
+    VertexId centreOf(VertexId v) const { return m_stars.centres[v]; }
+    bool isCentre(VertexId v) const { return m_roles[v] == Role::Centre; }
+    bool isInside(VertexId v) const { return m_mesh.kinds[v] == Kind::Interior; }
+    bool isJudged(VertexId v) const { return m_mesh.isUsed(v) && centreOf(v) == v && isInside(v); }
+    Vec3d placeOf(VertexId v) const { return m_stars.places[v].cast<double>(); }
+
+    template <class Visit>
+    void forTakenIn(VertexId centre, const Visit& visit) const {
+        m_mesh.forCorners(centre, [&](CornerId c) {
+            const VertexId w = m_mesh.nextOf(c);
+            if (centreOf(w) == centre) visit(w);
+        });
+    }
+
+    // The star or vertex itself and all that lie around it.
+    template <class Visit>
+    void forAround(VertexId v, const Visit& visit) const {
+        const auto visitFrom = [&](VertexId from) {
+            visit(centreOf(from));
+            m_mesh.forCorners(from, [&](CornerId c) { visit(centreOf(m_mesh.nextOf(c))); });
+        };
+        visitFrom(v);
+        if (isCentre(v)) forTakenIn(v, visitFrom);
+    }
+
+    // How many triangles are around a vertex that may be moved; 0 around others.
+    std::uint8_t valenceOf(VertexId v, const std::vector<std::uint8_t>& spared) const {
+        if (!m_mesh.isUsed(v) || !isInside(v) || !m_mesh.isPlainlyInside(v)) return 0;
+        if (!spared.empty() && spared[m_mesh.sections[m_mesh.firstCorner[v] / 3]] != 0) return 0;
+        std::uint8_t count = 0;
+        bool mayMove = true;
+        m_mesh.forCorners(v, [&](CornerId c) {
+            ++count;
+            mayMove = mayMove && isInside(m_mesh.nextOf(c));
+        });
+        return mayMove ? count : std::uint8_t(0);
+    }
+
+    // As many as have room, no two side by side.
+    void chooseCentres(const std::vector<std::uint8_t>& spared, const Progress& progress) {
+        std::vector<std::uint8_t> valences(m_roles.size());
+        parallelFor(m_roles.size(), [&](std::size_t v) {
+            m_stars.centres[v] = VertexId(v);
+            valences[v] = valenceOf(VertexId(v), spared);
+            if (valences[v] == 0) m_roles[v] = Role::Stays;
+        });
+        for (const std::uint8_t least : orderOfValence) {
+            progress.check();
+            for (VertexId v = 0; v < m_roles.size(); ++v) {
+                if (m_roles[v] != Role::Undecided || valences[v] < least) continue;
+                m_roles[v] = Role::Centre;
+                m_mesh.forCorners(v, [&](CornerId c) {
+                    Role& beside = m_roles[m_mesh.nextOf(c)];
+                    if (beside == Role::Undecided) beside = Role::TakenIn;
+                });
+            }
+        }
+    }
+
+    // Each vertex beside centres goes to that which costs least, if it is not too dear.
+    void takeIn(const Progress& progress) {
+        constexpr float dearest = std::numeric_limits<float>::max();
+        std::vector<float> costs(m_roles.size(), dearest);
+        parallelRanges(
+            m_roles.size(),
+            [&](std::size_t begin, std::size_t end) {
+                progress.check();
+                Fan around;
+                EdgeCosts edgeCosts;
+                std::vector<VertexId> centres;
+                for (VertexId v = VertexId(begin); v < end; ++v) {
+                    if (m_roles[v] != Role::TakenIn) continue;
+                    around.gather(m_mesh, v);
+                    centres.clear();
+                    for (const auto& [next, last] : around)
+                        if (isCentre(next)) centres.push_back(next);
+                    const std::span<const float> found = edgeCosts.of(m_mesh, v, around, centres);
+                    const auto least = std::min_element(found.begin(), found.end());
+                    costs[v] = *least;
+                    m_stars.centres[v] = centres[std::size_t(least - found.begin())];
+                }
+            },
+            2048);
+        const float limit = limitOf(costs);
+        parallelFor(m_roles.size(), [&](std::size_t v) {
+            if (costs[v] > limit) m_stars.centres[v] = VertexId(v);
+        });
+    }
+
+    // The cost below which lie those that are to be taken in.
+    float limitOf(const std::vector<float>& costs) const {
+        std::vector<float> taken = parallelFilter(costs, [&](std::size_t v) { return m_roles[v] == Role::TakenIn; });
+        if (taken.empty()) return 0;
+        const auto at = taken.begin() + long(shareTakenIn * double(taken.size() - 1));
+        std::nth_element(taken.begin(), at, taken.end());
+        return *at;
+    }
+
+    // Where a vertex goes that stays: a centre to where the error of all that it takes in is least.
+    void settle(VertexId v) {
+        m_stars.places[v] = m_mesh.positions[v];
+        if (!isCentre(v)) return;
+        std::array<VertexId, WorkingMesh::mostOfPlain> others;
+        std::size_t count = 0;
+        Vec3d mean = Vec3d::Zero();
+        double farthest = 0;
+        forTakenIn(v, [&](VertexId w) {
+            const Vec3d apart = m_mesh.place(w) - m_mesh.place(v);
+            mean += apart;
+            farthest = std::max(farthest, apart.squaredNorm());
+            others[count++] = w;
+        });
+        mean /= double(count + 1);
+        const Vec3d best = m_mesh.errorOfStar(v, {others.data(), count}).minimum(mean);
+        // What is taken in may be at no cost one by one, but not all together: then the optimum runs away.
+        if (count > 0 && (best - mean).squaredNorm() <= farthest) {
+            m_stars.places[v] = (m_mesh.place(v) + best).cast<float>();
+            return;
+        }
+        for (std::size_t i = 0; i < count; ++i) m_stars.centres[others[i]] = others[i];
+        m_roles[v] = Role::Stays;
+    }
+
+    // The triangles around a star, or a vertex that stays, that will be left.
+    // @returns whether anything at it changes
+    bool sidesOf(VertexId v, std::vector<Side>& sides) const {
+        sides.clear();
+        bool changes = isCentre(v);
+        const auto add = [&](VertexId from) {
+            m_mesh.forCorners(from, [&](CornerId c) {
+                const VertexId next = centreOf(m_mesh.nextOf(c)), last = centreOf(m_mesh.lastOf(c));
+                changes = changes || isCentre(next) || isCentre(last);
+                if (next != v && last != v && next != last) sides.push_back({next, last, c});
+            });
+        };
+        add(v);
+        if (isCentre(v)) forTakenIn(v, add);
+        return changes;
+    }
+
+    // Whether they close one ring in which no neighbour comes twice.
+    static bool isOneRing(const std::vector<Side>& sides) {
+        if (sides.size() < 3) return false;
+        std::size_t at = 0, steps = 0;
+        do {
+            std::size_t following = sides.size();
+            for (std::size_t i = 0; i < sides.size(); ++i) {
+                if (sides[i].next != sides[at].last) continue;
+                if (following < sides.size()) return false;
+                following = i;
+            }
+            if (following == sides.size()) return false;
+            at = following;
+        } while (++steps < sides.size() && at != 0);
+        return at == 0 && steps == sides.size();
+    }
+
+    bool losesShape(VertexId v, const Side& side) const {
+        const Triangle& before = m_mesh.triangles[side.corner / 3];
+        const auto shapeOf = [](const Vec3d& a, const Vec3d& b, const Vec3d& c) {
+            return std::pair((b - a).cross(c - a),
+                             (b - a).squaredNorm() + (c - b).squaredNorm() + (a - c).squaredNorm());
+        };
+        const auto [oldNormal, oldEdges] =
+            shapeOf(m_mesh.place(before[0]), m_mesh.place(before[1]), m_mesh.place(before[2]));
+        const auto [normal, edges] = shapeOf(placeOf(v), placeOf(side.next), placeOf(side.last));
+        const double oldArea = oldNormal.squaredNorm(), area = normal.squaredNorm(), along = oldNormal.dot(normal);
+        if (!(oldArea > 0)) return false;
+        if (along <= 0 || along * along < leastTurn * leastTurn * oldArea * area) return true;
+        return 12 * area < needleQuality * needleQuality * edges * edges &&
+               area * oldEdges * oldEdges < oldArea * edges * edges;
+    }
+
+    // The star that takes a corner of a triangle farthest from where it was.
+    VertexId farthestMoved(const Side& side) const {
+        VertexId star = none;
+        double farthest = -1;
+        for (const VertexId corner : m_mesh.triangles[side.corner / 3]) {
+            const double moved = (placeOf(centreOf(corner)) - m_mesh.place(corner)).squaredNorm();
+            if (moved <= farthest) continue;
+            farthest = moved;
+            star = centreOf(corner);
+        }
+        return star;
+    }
+
+    // Marks what has to be taken apart.
+    void check(const std::vector<VertexId>& stars, const Progress& progress) {
+        const auto mark = [&](VertexId v) { std::atomic_ref(m_isBad[v]).store(1, std::memory_order_relaxed); };
+        parallelRanges(
+            stars.size(),
+            [&](std::size_t begin, std::size_t end) {
+                progress.check();
+                std::vector<Side> sides;
+                for (std::size_t i = begin; i < end; ++i) {
+                    const VertexId v = stars[i];
+                    if (!sidesOf(v, sides)) continue;
+                    if (!isOneRing(sides)) {
+                        forAround(v, mark);
+                        continue;
+                    }
+                    for (const Side& side : sides) {
+                        // All three see the triangle; one of them is enough.
+                        if (v > side.next || v > side.last || !losesShape(v, side)) continue;
+                        mark(farthestMoved(side));
+                    }
+                }
+            },
+            512);
+    }
+
+    // @returns what has to be looked at again: what was taken apart and what lies around it
+    std::vector<VertexId> takeApartWhatIsBad() {
+        std::vector<std::uint8_t> isNear(m_isBad.size(), 0);
+        const auto lookAgain = [&](VertexId v) { isNear[v] = 1; };
+        std::vector<VertexId> takenIn;
+        for (VertexId v = 0; v < m_isBad.size(); ++v) {
+            if (std::exchange(m_isBad[v], std::uint8_t(0)) == 0 || !isCentre(v)) continue;
+            takenIn.clear();
+            forTakenIn(v, [&](VertexId w) { takenIn.push_back(w); });
+            for (const VertexId w : takenIn) m_stars.centres[w] = w;
+            m_roles[v] = Role::Stays;
+            m_stars.places[v] = m_mesh.positions[v];
+            forAround(v, lookAgain);
+            for (const VertexId w : takenIn) forAround(w, lookAgain);
+        }
+        // A star that was looked at may have been taken apart since: what it had taken in is there by itself.
+        std::vector<VertexId> again;
+        for (VertexId v = 0; v < isNear.size(); ++v)
+            if (isNear[v] != 0 && isJudged(v)) again.push_back(v);
+        return again;
+    }
+
+    const WorkingMesh& m_mesh;
+    std::vector<Role> m_roles;
+    Stars m_stars;
+    std::vector<std::uint8_t> m_isBad;
+};
+
+}  // namespace
+
+Stars findStars(const WorkingMesh& mesh, const std::vector<std::uint8_t>& spared, const Progress& progress) {
+    return Finder(mesh).find(spared, progress);
+}
+
+}  // namespace um
