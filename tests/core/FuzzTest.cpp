@@ -5,6 +5,7 @@
 #include "files/MeshFile.h"
 #include "files/TriangleStream.h"
 #include "mesh/Normals.h"
+#include "reduce/Contraction.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
@@ -152,6 +153,29 @@ private slots:
                 const QString said = QString::fromUtf8(error.what());
                 QVERIFY2(said.contains("held"), qPrintable(QString("seed %1: %2").arg(seed).arg(said)));
             }
+        });
+    }
+
+    // That large meshes are thinned at first shows on small ones too.
+    void thinsAnythingToSomethingSound() {
+        forSeeds([](unsigned seed) {
+            Dice dice(seed);
+            const Mesh mesh = randomMesh(dice, seed);
+            const ReduceSettings settings = randomSettings(dice, mesh);
+            Treatment treatment;
+            treatment.protect = settings.protect;
+            treatment.topology = dice.oneIn(4) ? TopologyRule::MayChange : TopologyRule::Stays;
+            treatment.keepsNormals = settings.normals == NormalTreatment::Keep;
+            const std::vector<std::size_t> least(mesh.parts.size(), settings.leastOfPart);
+            Contraction contraction(WorkingMesh(mesh, treatment, Progress()), mesh, least);
+            const std::size_t before = contraction.triangles();
+            contraction.thin(Progress());
+            QVERIFY2(contraction.triangles() <= before, qPrintable(QString::number(seed)));
+            contraction.contractTo(1 + dice.below(before + 1), Progress());
+            contraction.finish();
+            const Mesh level = contraction.mesh().finish(mesh);
+            if (!level.triangles.empty()) requireSound(level, "the level");
+            QVERIFY2(test::wedgesBelongToOneVertex(level), qPrintable(QString::number(seed)));
         });
     }
 
