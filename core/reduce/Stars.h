@@ -13,8 +13,8 @@ namespace um {
 /// @param spared  for each section, whether its triangles are all to stay as they are; or empty
 /// @returns the same whatever the number of threads
 /// @throws Cancelled
-/// Source: after Jones & Plassmann 1993, SIAM Journal on Scientific Computing: independent sets in parallel; quadrics
-/// as everywhere.
+/// Source: independent sets of vertices after Kirkpatrick 1983, SIAM Journal on Computing: optimal search in planar
+/// subdivisions.
 Stars findStars(const WorkingMesh& mesh, const std::vector<std::uint8_t>& spared, const Progress& progress);
 
 }  // namespace um

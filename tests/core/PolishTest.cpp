@@ -17,11 +17,13 @@ Mesh reduced(const Mesh& mesh, std::size_t target, bool polished) {
     return reduceMesh(mesh, target, settings, Progress()).mesh;
 }
 
-// Gentle waves with a few sharp little horns, which a reduction by error alone loses.
+constexpr double hornHeight = 0.006;
+
+// Gentle waves with a few sharp little horns, which a reduction by error alone loses sooner or later.
 double hornedWave(double x, double z) {
     double height = 0.05 * std::sin(8 * x) * std::cos(6 * z);
     for (const auto& [cx, cz] : {std::pair(0.2, 0.34), std::pair(0.72, 0.48), std::pair(0.42, 0.84)})
-        height += 0.006 * std::exp(-((x - cx) * (x - cx) + (z - cz) * (z - cz)) / 2e-6);
+        height += hornHeight * std::exp(-((x - cx) * (x - cx) + (z - cz) * (z - cz)) / 2e-6);
     return height;
 }
 
@@ -176,7 +178,8 @@ private slots:
         const Mesh sheet = test::makeSheet(400, 400, 1, 1, hornedWave);
         const Deviation plain = measureDeviation(sheet, reduced(sheet, 1000, false), {}, Progress());
         const Deviation polished = measureDeviation(sheet, reduced(sheet, 1000, true), {}, Progress());
-        QVERIFY2(polished.max < 0.5 * plain.max, qPrintable(QString("%1 after %2").arg(polished.max).arg(plain.max)));
+        QVERIFY2(polished.max < 0.3 * hornHeight, qPrintable(QString::number(polished.max)));
+        QVERIFY(polished.max < plain.max);
         QVERIFY(polished.rms < 0.9 * plain.rms);
         // Where the contraction keeps them, they are not lost on the way down.
         for (const std::size_t target : {1300u, 2000u, 3000u}) {
