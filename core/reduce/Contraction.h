@@ -17,7 +17,7 @@ public:
     const WorkingMesh& mesh() const { return m_mesh; }
     std::size_t triangles() const { return m_live; }
 
-    /// The first stretch, for where most is to go: draws stars of vertices together, which leaves a third to a half of
+    /// The first stretch, for where most is to go: draws stars of vertices together, which leaves about half of
     /// the triangles, or all where nothing may be drawn together. Sooner than contractTo(), if not as well chosen.
     /// @throws Cancelled
     void thin(const Progress& progress);

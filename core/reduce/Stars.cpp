@@ -14,7 +14,7 @@ namespace {
 constexpr std::array<std::uint8_t, 3> orderOfValence = {8, 6, 0};
 
 // Of all vertices that could be taken in, those at the least error.
-constexpr double shareTakenIn = 0.8;
+constexpr double shareTakenIn = 0.65;
 
 enum class Role : std::uint8_t { Undecided, Centre, TakenIn, Stays };
 
