@@ -4,7 +4,8 @@
 #include "reduce/EdgeCost.h"
 #include "reduce/EdgeRules.h"
 
-#include <bit>
+#include <limits>
+#include <utility>
 
 namespace um {
 
@@ -35,6 +36,7 @@ public:
             progress.check();
             for (std::size_t v = begin; v < end; ++v) settle(VertexId(v));
         });
+        takeApartWhatIsBad();
         progress.at(0.7);
         std::vector<VertexId> toCheck;
         for (VertexId v = 0; v < m_roles.size(); ++v)
@@ -170,12 +172,10 @@ private:
         mean /= double(count + 1);
         const Vec3d best = m_mesh.errorOfStar(v, {others.data(), count}).minimum(mean);
         // What is taken in may be at no cost one by one, but not all together: then the optimum runs away.
-        if (count > 0 && (best - mean).squaredNorm() <= farthest) {
+        if (count > 0 && (best - mean).squaredNorm() <= farthest)
             m_stars.places[v] = (m_mesh.place(v) + best).cast<float>();
-            return;
-        }
-        for (std::size_t i = 0; i < count; ++i) m_stars.centres[others[i]] = others[i];
-        m_roles[v] = Role::Stays;
+        else
+            m_isBad[v] = 1;
     }
 
     // The triangles around a star, or a vertex that stays, that will be left.
