@@ -6,7 +6,7 @@ namespace um::app {
 
 Walk::Walk(QObject* parent) : QObject(parent) {
     m_timer.setInterval(16);
-    connect(&m_timer, &QTimer::timeout, this, &Walk::step);
+    connect(&m_timer, &QTimer::timeout, this, [this] { goTo(m_clock.elapsed()); });
 }
 
 void Walk::start(double nearest, double farthest) {
@@ -29,8 +29,8 @@ double Walk::placeAt(double share, double nearest, double farthest) {
     return nearest * std::pow(farthest / nearest, away);
 }
 
-void Walk::step() {
-    const double share = double(m_clock.elapsed()) / milliseconds;
+void Walk::goTo(qint64 time) {
+    const double share = double(time) / milliseconds;
     emit moved(placeAt(std::min(1.0, share), m_nearest, m_farthest));
     if (share >= 1) stop();
 }

@@ -16,6 +16,9 @@ public:
     void stop();
     bool isWalking() const { return m_timer.isActive(); }
 
+    /// The viewer goes to where it is so many milliseconds after the start; the walk ends with its time.
+    void goTo(qint64 time);
+
     /// Both ways together.
     static constexpr int milliseconds = 12000;
     /// Where the viewer is after a share of the walk, 0 to 1.
@@ -26,8 +29,6 @@ signals:
     void walkingChanged(bool walks);
 
 private:
-    void step();
-
     double m_nearest = 0, m_farthest = 0;
     QElapsedTimer m_clock;
     QTimer m_timer;

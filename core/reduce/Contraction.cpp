@@ -362,8 +362,8 @@ std::vector<std::uint8_t> Contraction::scarceSections() const {
     return scarce;
 }
 
-void Contraction::thin(const Progress& progress) {
-    const Stars stars = findStars(m_mesh, scarceSections(), progress.span(0, 0.7));
+void Contraction::thin(double share, const Progress& progress) {
+    const Stars stars = findStars(m_mesh, share, scarceSections(), progress.span(0, 0.7));
     m_mesh.drawTogether(stars, progress.span(0.7, 0.9));
     m_mergedInto = stars.centres;
     compact();

@@ -17,10 +17,11 @@ public:
     const WorkingMesh& mesh() const { return m_mesh; }
     std::size_t triangles() const { return m_live; }
 
-    /// The first stretch, for where most is to go: draws stars of vertices together, which leaves about half of
+    /// The first stretch, for where most is to go: draws stars of vertices together, which leaves a third to a half of
     /// the triangles, or all where nothing may be drawn together. Sooner than contractTo(), if not as well chosen.
+    /// @param share  of the vertices that could go, those that do: the less, the closer is what is left
     /// @throws Cancelled
-    void thin(const Progress& progress);
+    void thin(double share, const Progress& progress);
 
     /// Contracts until at most `target` triangles are left, exactly or, where parity forces it, one fewer.
     /// @returns whether that was reached

@@ -15,6 +15,9 @@ namespace {
 
 constexpr double keepNormalsAbove = 0.25;
 
+// Of the vertices that could go in a thinning, those that do: fewer where what is left stands in for the source.
+constexpr double shareThinned = 0.85, shareThinnedForPolish = 0.65;
+
 // The vertices that must stay: guarded by hold, or of parts that are not to be reduced.
 std::vector<std::uint8_t> lockedVertices(const Mesh& mesh, const std::vector<GuardValue>& guard,
                                          const std::vector<std::string>& onlyParts) {
@@ -194,9 +197,10 @@ void Reduction::startThinned(const Progress& progress) {
         m_contraction.reset();
         m_contraction = std::make_unique<Contraction>(m_prepared->contraction(progress.span(0, 0.4)));
     }
-    m_contraction->thin(progress.span(0.4, 0.9));
+    const bool polishes = m_prepared->settings.polish;
+    m_contraction->thin(polishes ? shareThinnedForPolish : shareThinned, progress.span(0.4, 0.9));
     m_hasBegun = m_isThinned = true;
-    if (!m_prepared->settings.polish) return;
+    if (!polishes) return;
     const auto thinned = std::make_shared<Prepared>(m_prepared->source, m_prepared->settings);
     thinned->changed = m_contraction->mesh().finish(m_prepared->mesh());
     const Mesh& mesh = thinned->mesh();

@@ -14,15 +14,12 @@ namespace {
 // Vertices with that many neighbours become centres first, so that few are needed.
 constexpr std::array<std::uint8_t, 3> orderOfValence = {8, 6, 0};
 
-// Of all vertices that could be taken in, those at the least error.
-constexpr double shareTakenIn = 0.65;
-
 enum class Role : std::uint8_t { Undecided, Centre, TakenIn, Stays };
 
 class Finder {
 public:
-    explicit Finder(const WorkingMesh& mesh)
-        : m_mesh(mesh), m_roles(mesh.vertexCount(), Role::Undecided), m_isBad(mesh.vertexCount(), 0) {
+    Finder(const WorkingMesh& mesh, double share)
+        : m_mesh(mesh), m_share(share), m_roles(mesh.vertexCount(), Role::Undecided), m_isBad(mesh.vertexCount(), 0) {
         m_stars.centres.resize(mesh.vertexCount());
         m_stars.places.resize(mesh.vertexCount());
     }
@@ -150,7 +147,7 @@ private:
     float limitOf(const std::vector<float>& costs) const {
         std::vector<float> taken = parallelFilter(costs, [&](std::size_t v) { return m_roles[v] == Role::TakenIn; });
         if (taken.empty()) return 0;
-        const auto at = taken.begin() + long(shareTakenIn * double(taken.size() - 1));
+        const auto at = taken.begin() + long(m_share * double(taken.size() - 1));
         std::nth_element(taken.begin(), at, taken.end());
         return *at;
     }
@@ -289,6 +286,7 @@ private:
     }
 
     const WorkingMesh& m_mesh;
+    double m_share;
     std::vector<Role> m_roles;
     Stars m_stars;
     std::vector<std::uint8_t> m_isBad;
@@ -296,8 +294,9 @@ private:
 
 }  // namespace
 
-Stars findStars(const WorkingMesh& mesh, const std::vector<std::uint8_t>& spared, const Progress& progress) {
-    return Finder(mesh).find(spared, progress);
+Stars findStars(const WorkingMesh& mesh, double share, const std::vector<std::uint8_t>& spared,
+                const Progress& progress) {
+    return Finder(mesh, share).find(spared, progress);
 }
 
 }  // namespace um

@@ -169,7 +169,7 @@ private slots:
             const std::vector<std::size_t> least(mesh.parts.size(), settings.leastOfPart);
             Contraction contraction(WorkingMesh(mesh, treatment, Progress()), mesh, least);
             const std::size_t before = contraction.triangles();
-            contraction.thin(Progress());
+            contraction.thin(dice.share(), Progress());
             QVERIFY2(contraction.triangles() <= before, qPrintable(QString::number(seed)));
             contraction.contractTo(1 + dice.below(before + 1), Progress());
             contraction.finish();

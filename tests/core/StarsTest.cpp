@@ -2,6 +2,7 @@
 #include "reduce/Stars.h"
 
 #include "base/Error.h"
+#include "measure/Deviation.h"
 #include "mesh/Statistics.h"
 #include "reduce/Contraction.h"
 #include "reduce/Reduce.h"
@@ -16,6 +17,8 @@ using namespace um;
 
 namespace {
 
+constexpr double usualShare = 0.8;
+
 double waves(double x, double z) {
     return 0.05 * std::sin(9 * x) * std::cos(7 * z);
 }
@@ -26,7 +29,7 @@ Contraction contractionOf(const Mesh& mesh, const Treatment& treatment = {}, std
 
 Mesh thinned(const Mesh& mesh, const Treatment& treatment = {}, std::vector<std::size_t> least = {}) {
     Contraction contraction = contractionOf(mesh, treatment, std::move(least));
-    contraction.thin(Progress());
+    contraction.thin(usualShare, Progress());
     return contraction.mesh().finish(mesh);
 }
 
@@ -67,7 +70,7 @@ private slots:
     void findsCentresApartFromOneAnother() {
         const Mesh sheet = test::makeSheet(40, 40, 1, 1, waves);
         const WorkingMesh mesh(sheet, {}, Progress());
-        const Stars stars = findStars(mesh, {}, Progress());
+        const Stars stars = findStars(mesh, usualShare, {}, Progress());
         std::set<std::pair<VertexId, VertexId>> edges;
         for (const Triangle& t : sheet.triangles)
             for (std::size_t k = 0; k < 3; ++k) {
@@ -208,10 +211,25 @@ private slots:
         QCOMPARE(std::size_t(kept[1]), small.triangleCount());
     }
 
+    void leavesMoreForALesserShare() {
+        const Mesh sheet = test::makeSheet(60, 60, 1, 1, waves);
+        std::size_t before = 0;
+        double closer = 1;
+        for (const double share : {1.0, 0.7, 0.3}) {
+            Contraction contraction = contractionOf(sheet);
+            contraction.thin(share, Progress());
+            QVERIFY(contraction.triangles() > before + 100);
+            before = contraction.triangles();
+            const double rms = measureDeviation(sheet, contraction.mesh().finish(sheet), {}, Progress()).rms;
+            QVERIFY(rms < 0.9 * closer);
+            closer = rms;
+        }
+    }
+
     void tellsWhereEachVertexWent() {
         const Mesh ball = test::makeSphere(1, 30);
         Contraction contraction = contractionOf(ball);
-        contraction.thin(Progress());
+        contraction.thin(usualShare, Progress());
         const std::vector<VertexId>& into = contraction.destinations();
         QCOMPARE(into.size(), ball.vertexCount());
         QCOMPARE(contraction.triangles(), contraction.mesh().triangles.size());
@@ -240,7 +258,7 @@ private slots:
         Contraction contraction = contractionOf(ball);
         const Progress progress;
         progress.cancel();
-        QVERIFY_THROWS_EXCEPTION(Cancelled, contraction.thin(progress));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, contraction.thin(usualShare, progress));
     }
 };
 
