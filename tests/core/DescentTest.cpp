@@ -7,6 +7,7 @@
 #include "tests/support/Shapes.h"
 
 #include <QTest>
+#include <set>
 
 #include <cmath>
 
@@ -108,6 +109,29 @@ private slots:
             const Mesh level = all.mesh(Progress());
             QCOMPARE(level.triangles, alone.triangles);
             QCOMPARE(level.positions, alone.positions);
+        }
+    }
+
+    void holdsWhatIsHeldInAThinnedSource() {
+        const Mesh sheet = test::makeSheet(240, 240, 1, 1, waves);
+        const auto isHeld = [](const Vec3f& p) {
+            return std::abs(p.x() - 0.5f) < 0.03f && std::abs(p.z() - 0.4f) < 0.03f;
+        };
+        ReduceSettings settings;
+        for (const Vec3f& p : sheet.positions) settings.guard.vertices.push_back(isHeld(p) ? guardHold : 0.0f);
+        for (const bool polish : {true, false}) {
+            settings.polish = polish;
+            const Mesh level = reduced(sheet, 2000, settings);
+            QCOMPARE(level.triangleCount(), std::size_t(2000));
+            std::set<std::array<float, 3>> left;
+            for (const Vec3f& p : level.positions) left.insert({p.x(), p.y(), p.z()});
+            std::size_t held = 0;
+            for (const Vec3f& p : sheet.positions) {
+                if (!isHeld(p)) continue;
+                ++held;
+                QVERIFY(left.count({p.x(), p.y(), p.z()}) == 1);
+            }
+            QVERIFY(held > 100);
         }
     }
 
