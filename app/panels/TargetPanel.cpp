@@ -81,8 +81,8 @@ void TargetPanel::setSource(std::size_t triangles, double metresPerUnit, const S
     describe();
 }
 
-QString TargetPanel::typed() const {
-    return m_field->text();
+QString TargetPanel::text() const {
+    return m_field->text().trimmed().isEmpty() ? m_field->placeholderText() : m_field->text();
 }
 
 void TargetPanel::showTarget(const QString& text) {
@@ -101,11 +101,12 @@ void TargetPanel::describe() {
     m_meaning->style()->polish(m_meaning);
     const QString kinds = tr("12k · 1.2 % · 0.5 mm · 1 px at 24 m: type any of them, then Enter");
     m_meaning->setText(kinds);
-    if (m_sourceTriangles == 0 || m_field->text().trimmed().isEmpty()) return;
+    if (m_sourceTriangles == 0) return;
     try {
-        const Target target = parseTarget(m_field->text().toStdString());
-        m_meaning->setText(
-            QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
+        const Target target = parseTarget(text().toStdString());
+        if (!m_field->text().isEmpty())
+            m_meaning->setText(
+                QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
         if (const auto count = targetTriangles(target, m_sourceTriangles)) {
             const QSignalBlocker quiet(m_slider);
             const double share = double(*count) / double(m_sourceTriangles);
@@ -131,10 +132,11 @@ void TargetPanel::followSlider() {
 void TargetPanel::submit() {
     if (!m_button->isEnabled()) return;
     try {
-        const Target target = parseTarget(m_field->text().toStdString());
+        m_field->setText(text());
+        const Target target = parseTarget(text().toStdString());
         describe();
         m_field->clearFocus();  // the keys are the window's again, to look at the result
-        emit reduceWanted(m_field->text(), target);
+        emit reduceWanted(text(), target);
     } catch (const InputError& error) {
         showProblem(QString::fromUtf8(error.what()));
     }

@@ -22,7 +22,8 @@ public:
 
     /// What targets are about; 0 triangles disables the panel.
     void setSource(std::size_t triangles, double metresPerUnit, const Screen& screen);
-    QString typed() const;
+    /// What is typed; while nothing is, what stands there instead.
+    QString text() const;
     void showTarget(const QString& text);
     void showProblem(const QString& sentence);
 

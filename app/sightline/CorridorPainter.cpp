@@ -47,33 +47,61 @@ void CorridorPainter::paint(QPainter& painter, int drawn, int held) const {
 }
 
 void CorridorPainter::paintBand(QPainter& painter, int drawn) const {
-    const double height = m_rows.bandBottom - m_rows.bandTop;
-    painter.setFont(textFont(-2, QFont::DemiBold));
-    const QFontMetricsF metrics(painter.font());
-    const auto segment = [&](double from, double to, const QColor& color, const QColor& text, const QString& name,
-                             const QString& count) {
-        const QRectF place(m_scale.xOf(from), m_rows.bandTop, m_scale.xOf(to) - m_scale.xOf(from), height);
-        if (place.width() < 1) return;
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(color);
-        painter.drawRect(place.adjusted(0, 0, -1, 0));
-        painter.setPen(text);
-        const double room = place.width() - 18;
-        const double nameWidth = metrics.horizontalAdvance(name), countWidth = metrics.horizontalAdvance(count);
-        if (nameWidth <= room) painter.drawText(place.adjusted(9, 0, -9, 0), Qt::AlignLeft | Qt::AlignVCenter, name);
-        if (nameWidth + countWidth + 10 <= room)
-            painter.drawText(place.adjusted(9, 0, -9, 0), Qt::AlignRight | Qt::AlignVCenter, count);
+    painter.setPen(Qt::NoPen);
+    for (const Segment& segment : segments(drawn)) {
+        painter.setBrush(segment.color);
+        painter.drawRect(segment.place);
+    }
+}
+
+// One for each level that has room, and one for where nothing is drawn any more.
+std::vector<CorridorPainter::Segment> CorridorPainter::segments(int drawn) const {
+    std::vector<Segment> result;
+    const auto add = [&](double from, double to, const QColor& color, const QColor& textColor, const QString& name,
+                         const QString& count) {
+        const QRectF place(m_scale.xOf(from), m_rows.bandTop, m_scale.xOf(to) - m_scale.xOf(from) - 1,
+                           m_rows.bandBottom - m_rows.bandTop);
+        if (place.width() > 0) result.push_back({place, color, textColor, name, count});
     };
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {
         const double share = m_chain.levels.size() > 1 ? double(i) / double(m_chain.levels.size() - 1) : 0;
         const bool isDrawn = int(i) == drawn;
         const QColor color = isDrawn ? theme().accent : mixed(theme().ink, theme().softInk, 0.25 + 0.75 * share);
-        segment(begin(i), end(i), color, isDrawn ? theme().onAccent : theme().panel, m_chain.levels[i].name,
-                QString::fromStdString(formatShortCount(m_chain.levels[i].triangles)));
+        add(begin(i), end(i), color, isDrawn ? theme().onAccent : theme().panel, m_chain.levels[i].name,
+            QString::fromStdString(formatShortCount(m_chain.levels[i].triangles)));
     }
     if (m_chain.band.gone < m_scale.farthest)
-        segment(std::max(m_chain.band.gone, m_scale.nearest), m_scale.farthest, theme().rule, theme().ink, tr("gone"),
-                {});
+        add(std::max(m_chain.band.gone, m_scale.nearest), m_scale.farthest, theme().rule, theme().ink, tr("gone"), {});
+    return result;
+}
+
+void CorridorPainter::paintTexts(QPainter& painter, int drawn) const {
+    const auto write = [&](const QRectF& place, Qt::Alignment side, const QString& text, const QColor& ground) {
+        const QRectF written = painter.boundingRect(place, int(side | Qt::AlignVCenter), text);
+        painter.fillRect(written.adjusted(-2, 1, 2, -1), ground);
+        painter.drawText(place, int(side | Qt::AlignVCenter), text);
+    };
+    painter.setFont(textFont(-2, QFont::DemiBold));
+    const QFontMetricsF metrics(painter.font());
+    for (const Segment& segment : segments(drawn)) {
+        const QRectF room = segment.place.adjusted(9, 0, -8, 0);
+        const double nameWidth = metrics.horizontalAdvance(segment.name);
+        painter.setPen(segment.textColor);
+        if (nameWidth <= room.width()) write(room, Qt::AlignLeft, segment.name, segment.color);
+        if (!segment.count.isEmpty() && nameWidth + metrics.horizontalAdvance(segment.count) + 10 <= room.width())
+            write(room, Qt::AlignRight, segment.count, segment.color);
+    }
+    painter.setFont(textFont(-3));
+    painter.setPen(theme().softInk);
+    for (std::size_t joint = 1; joint < std::min(m_chain.jointCount() + 1, m_chain.pops.size()); ++joint) {
+        const double at = m_chain.jointAt(joint);
+        if (at < m_scale.nearest || !m_chain.pops[joint]) continue;
+        const double x = m_scale.xWithin(at), next = m_scale.xWithin(m_chain.jointAt(joint + 1));
+        const QString text = tr("pop %1 %").arg(std::lround(100 * m_chain.pops[joint]->share()));
+        if (painter.fontMetrics().horizontalAdvance(text) + 8 >= next - x) continue;
+        const QRectF place(x + 4, m_rows.chartBottom - 13, next - x - 4, 13);
+        write(place, Qt::AlignLeft, text, theme().panel);
+    }
 }
 
 // How much nearer one has to come before the finer level is back; and where both are dithered.
@@ -171,15 +199,6 @@ void CorridorPainter::paintJoints(QPainter& painter, int held) const {
         painter.drawLine(QPointF(x, m_rows.bandTop), QPointF(x, m_rows.wasteBottom));
         painter.setPen(QPen(theme().rule, 1));
         painter.drawLine(QPointF(x, m_rows.bandBottom), QPointF(x, m_rows.wasteBottom));
-        if (joint < m_chain.pops.size() && m_chain.pops[joint]) {
-            const double next = m_scale.xWithin(m_chain.jointAt(joint + 1));
-            const QString text = tr("pop %1 %").arg(std::lround(100 * m_chain.pops[joint]->share()));
-            painter.setFont(textFont(-3));
-            if (painter.fontMetrics().horizontalAdvance(text) + 8 < next - x) {
-                painter.setPen(theme().softInk);
-                painter.drawText(QPointF(x + 4, m_rows.chartBottom - 2), text);
-            }
-        }
         const double radius = int(joint) == held ? 6 : 4.5;
         painter.setPen(QPen(int(joint) == held ? theme().accent : theme().ink, 1.6));
         painter.setBrush(theme().panel);

@@ -25,11 +25,20 @@ public:
     /// @param drawn  the level that the viewer sees; below 0 for none
     /// @param held   the joint that is dragged or pointed at, or -1
     void paint(QPainter& painter, int drawn, int held) const;
+    /// Names, counts and pops: last, so that no line runs through them.
+    void paintTexts(QPainter& painter, int drawn) const;
 
     /// Where an error of so many pixels is in the chart: by its logarithm, so that errors fall in straight lines.
     double yOf(double pixels) const;
 
 private:
+    /// A piece of the band.
+    struct Segment {
+        QRectF place;
+        QColor color, textColor;
+        QString name, count;
+    };
+    std::vector<Segment> segments(int drawn) const;
     double begin(std::size_t level) const;
     double end(std::size_t level) const;
     void paintBand(QPainter& painter, int drawn) const;

@@ -247,8 +247,12 @@ void SightlineStrip::paintEvent(QPaintEvent*) {
     if (m_assetHeight <= 0) return;
     paintScale(painter);
     paintOutlines(painter);
-    if (!m_chain.levels.empty()) CorridorPainter(m_chain, scale(), rows(), m_screen).paint(painter, m_drawn, m_held);
+    const SightlineScale along = scale();
+    const SightlineRows places = rows();
+    const CorridorPainter corridor(m_chain, along, places, m_screen);
+    if (!m_chain.levels.empty()) corridor.paint(painter, m_drawn, m_held);
     paintViewer(painter);
+    if (!m_chain.levels.empty()) corridor.paintTexts(painter, m_drawn);
     paintHeld(painter);
 }
 
@@ -356,15 +360,19 @@ void SightlineStrip::paintViewer(QPainter& painter) const {
     const QString text = tr("%1 · %2 px tall").arg(distanceText(m_viewer)).arg(int(std::lround(pixelsAt(m_viewer))));
     painter.setFont(textFont(-1, QFont::DemiBold));
     const double textWidth = painter.fontMetrics().horizontalAdvance(text);
-    // On the side where it covers no outline, if there is room.
+    // On the side where it covers no outline, if there is room; else it is cut out of the outline.
     const QRectF right(x + 8, top - 12, textWidth + 6, 16), left = right.translated(-textWidth - 22, 0);
     const auto isFree = [&](const QRectF& place) {
         return place.left() > 4 && place.right() < width() - 4 &&
                std::none_of(m_taken.begin(), m_taken.end(), [&](const QRectF& one) { return one.intersects(place); });
     };
     const bool goesLeft = right.right() > width() - 4 || (!isFree(right) && isFree(left));
+    const QRectF place = goesLeft ? left : right;
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme().panel);
+    painter.drawRoundedRect(place, 4, 4);
     painter.setPen(theme().brick);
-    painter.drawText((goesLeft ? left : right).adjusted(3, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, text);
+    painter.drawText(place.adjusted(3, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, text);
 }
 
 // What is pointed at or dragged tells its place above itself.

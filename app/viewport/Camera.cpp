@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace um::app {
 namespace {
@@ -12,19 +13,33 @@ double halfTangent() {
 
 }  // namespace
 
-void Camera::frame(const Box3f& box, double aspect) {
+void Camera::frame(std::span<const Vec3f> places, double aspect, const Part& part) {
+    Box3f box;
+    for (const Vec3f& place : places) box.extend(place);
     if (box.isEmpty()) return;
     m_target = box.center().cast<double>();
     m_radius = std::max(1e-12, 0.5 * box.sizes().cast<double>().norm());
-    // The box, not its sphere: tall things should fill the height. What is nearer looks larger.
     const Eigen::Matrix3d turned = turn();
-    constexpr double margin = 1.04;
-    m_distance = 0;
-    for (int corner = 0; corner < 8; ++corner) {
-        const Vec3d place = turned * (box.corner(Box3f::CornerType(corner)).cast<double>() - m_target);
-        const double reach = std::max(std::abs(place.y()), std::abs(place.x()) / std::max(0.1, aspect));
-        m_distance = std::max(m_distance, margin * reach / halfTangent() + place.z());
-    }
+    std::vector<Vec3d> seen;
+    for (const Vec3f& place : places) seen.push_back(turned * (place.cast<double>() - m_target));
+    // What is nearer looks larger. Farther than four of its radii away all of it is well before the eye.
+    const auto extents = [&](double distance) {
+        Part all;
+        for (const Vec3d& place : seen) {
+            const double reach = halfTangent() * std::max(1e-6 * m_radius, distance - place.z());
+            all.extend(Eigen::Vector2d(place.x() / (aspect * reach), place.y() / reach));
+        }
+        return all;
+    };
+    const auto fits = [&](double distance) {
+        return (extents(distance).sizes().array() <= part.sizes().array()).all();
+    };
+    double near = m_radius, far = 4 * m_radius;
+    while (!fits(far) && far < 1e4 * m_radius) far *= 2;
+    for (int step = 0; step < 24; ++step) (fits((near + far) / 2) ? far : near) = (near + far) / 2;
+    m_distance = far;
+    const Part all = extents(m_distance);
+    m_middle = (-all.center()).cwiseMax(part.min() - all.min()).cwiseMin(part.max() - all.max());
 }
 
 void Camera::orbit(double yaw, double pitch) {
@@ -36,8 +51,9 @@ void Camera::lookFrom(double yaw, double pitch) {
     m_pitch = std::clamp(pitch, -1.55, 1.55);
 }
 
-void Camera::lookAt(const Vec3d& place, double across) {
+void Camera::lookAt(const Vec3d& place, double across, const Part& part) {
     m_target = place;
+    m_middle = part.center();
     m_distance = 3 * across / (2 * halfTangent());
 }
 
@@ -56,7 +72,7 @@ void Camera::pan(double dx, double dy, double height) {
 void Camera::zoom(double factor, double x, double y, double aspect) {
     const double wanted = std::clamp(m_distance * factor, m_radius * 1e-4, m_radius * 200);
     const double reach = halfTangent() * (m_distance - wanted);
-    m_target += turn().transpose() * Vec3d(x * aspect * reach, y * reach, 0);
+    m_target += turn().transpose() * Vec3d((x - m_middle.x()) * aspect * reach, (y - m_middle.y()) * reach, 0);
     m_distance = wanted;
 }
 
@@ -79,7 +95,15 @@ Mat4f Camera::projection(double aspect) const {
     const double reach = m_radius * 1.6;
     const double far = m_distance + 4 * reach;
     const double near = std::max(m_distance - 4 * reach, m_distance * 2e-3);
-    return projectionOf(halfTangent(), aspect, near, far);
+    Mat4f matrix = projectionOf(halfTangent(), aspect, near, far);
+    matrix(0, 2) = -float(m_middle.x());
+    matrix(1, 2) = -float(m_middle.y());
+    return matrix;
+}
+
+Vec3d Camera::directionThrough(double x, double y, double aspect) const {
+    const Eigen::Vector2d across = halfTangent() * (Eigen::Vector2d(x, y) - m_middle);
+    return turn().transpose() * Vec3d(across.x() * aspect, across.y(), -1);
 }
 
 Mat4f Camera::projectionOf(double halfHeightTangent, double aspect, double near, double far) {

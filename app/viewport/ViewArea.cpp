@@ -231,7 +231,8 @@ void ViewArea::addCard(QWidget* card) {
 }
 
 bool ViewArea::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::LayoutRequest)
+    if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::Hide ||
+        event->type() == QEvent::LayoutRequest)
         arrange();
     return QWidget::eventFilter(watched, event);
 }
@@ -342,6 +343,11 @@ void ViewArea::arrange() {
         m_welcome->move((width() - m_welcome->width()) / 2, (height() - m_welcome->height()) / 2);
     }
     for (QWidget* card : m_cards) card->move(width() - card->width() - margin, y + 4);
+    // The lines do not count: they come and go, and the picture should not move for that.
+    QRect free = m_viewport->placeOf(false).adjusted(margin, y + 2, -margin, -margin);
+    for (const QWidget* card : m_cards)
+        if (card->isVisible() && !twins) free.setRight(std::min(free.right(), card->x() - margin));
+    m_viewport->setRoom({free, m_inset->isVisible() ? m_inset->geometry().adjusted(0, -8, 8, 0) : QRect()});
     placeMarks();
 }
 

@@ -1,5 +1,6 @@
 #include "app/viewport/Viewport.h"
 
+#include <algorithm>
 #include <QMouseEvent>
 #include <QWheelEvent>
 
@@ -11,6 +12,12 @@ constexpr double sliceMilliseconds = 14;  // of drawing before the window gets a
 constexpr int clickReach = 3;             // pixels that a click may move
 constexpr double radiansPerPixel = 0.008;
 constexpr float veilAlpha = 0.16f;  // of a cage
+
+// Of a mesh, some tell well enough where in the picture it is.
+constexpr std::size_t mostFramedPlaces = 4096;
+
+// With less than this share of the picture's sides free, all of it is used.
+constexpr double leastRoom = 0.4;
 
 }  // namespace
 
@@ -129,16 +136,56 @@ bool Viewport::isOtherAt(const QPointF& place) const {
 
 Viewport::Ray Viewport::rayThrough(const QPointF& place) const {
     const QRect pane = placeOf(isOtherAt(place));
-    const double tangent = std::tan(Camera::fieldOfViewDegrees * pi / 360);
-    const double x = (2 * (place.x() - pane.x()) / pane.width() - 1) * tangent * pane.width() / pane.height();
-    const double y = (1 - 2 * (place.y() - pane.y()) / pane.height()) * tangent;
-    return {m_camera.eye(), m_camera.turn().transpose() * Vec3d(x, y, -1)};
+    const double x = 2 * (place.x() - pane.x()) / pane.width() - 1;
+    const double y = 1 - 2 * (place.y() - pane.y()) / pane.height();
+    return {m_camera.eye(), m_camera.directionThrough(x, y, double(pane.width()) / pane.height())};
+}
+
+void Viewport::setRoom(const Room& room) {
+    if (room == m_room) return;
+    m_room = room;
+    if (m_isFramed) frameAll();
+}
+
+// A part of the pane of what is shown, as the camera has it. All of it, where too little is left.
+Camera::Part Viewport::partOf(const QRect& room) const {
+    const QRectF pane = placeOf(false);
+    const QRectF left = QRectF(room) & pane;
+    if (left.width() < leastRoom * pane.width() || left.height() < leastRoom * pane.height()) return Camera::whole();
+    const auto across = [&](double x) { return 2 * (x - pane.left()) / pane.width() - 1; };
+    const auto up = [&](double y) { return 1 - 2 * (y - pane.top()) / pane.height(); };
+    return {Eigen::Vector2d(across(left.left()), up(left.bottom())),
+            Eigen::Vector2d(across(left.right()), up(left.top()))};
 }
 
 void Viewport::frameAll() {
     if (!m_shown.drawable.full) return;
-    const QRect place = placeOf(false);
-    m_camera.frame(m_shown.drawable.full->box, double(place.width()) / std::max(1, place.height()));
+    const std::span<const Vec3f> positions = m_shown.drawable.full->mesh->positions;
+    std::vector<Vec3f> places;
+    const std::size_t step = 1 + positions.size() / mostFramedPlaces;
+    for (std::size_t v = 0; v < positions.size(); v += step) places.push_back(positions[v]);
+    const QRect pane = placeOf(false);
+    const auto framed = [&](const QRect& room) {
+        Camera camera = m_camera;
+        camera.frame(places, double(pane.width()) / std::max(1, pane.height()), partOf(room));
+        return camera;
+    };
+    const auto isUnder = [&](const Camera& camera, const QRect& corner) {
+        return std::any_of(places.begin(), places.end(), [&](const Vec3f& place) {
+            const auto pixel = camera.pixelOf(place.cast<double>(), pane.width(), std::max(1, pane.height()));
+            return pixel && corner.contains(pane.x() + int(pixel->x()), pane.y() + int(pixel->y()));
+        });
+    };
+    Camera best = framed(m_room.free);
+    if (isUnder(best, m_room.corner)) {
+        QRect beside = m_room.free, above = m_room.free;
+        beside.setLeft(m_room.corner.right());
+        above.setBottom(m_room.corner.top());
+        const Camera left = framed(beside), over = framed(above);
+        best = left.distance() < over.distance() && !isUnder(left, m_room.corner) ? left : over;
+    }
+    m_camera = best;
+    m_isFramed = true;
     changed();
     emit cameraChanged();
 }
@@ -150,7 +197,8 @@ void Viewport::lookFrom(double yaw, double pitch) {
 }
 
 void Viewport::lookAt(const Vec3d& place, double across) {
-    m_camera.lookAt(place, across);
+    m_camera.lookAt(place, across, partOf(m_room.free));
+    m_isFramed = false;
     changed();
     emit cameraChanged();
 }
@@ -483,9 +531,10 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         emit lightTurned(light);
         return;
     }
-    if (!left || (event->modifiers() & Qt::ShiftModifier) != 0)
+    if (!left || (event->modifiers() & Qt::ShiftModifier) != 0) {
         m_camera.pan(moved.x(), moved.y(), height());
-    else
+        m_isFramed = false;
+    } else
         m_camera.orbit(-moved.x() * radiansPerPixel, moved.y() * radiansPerPixel);
     changed();
     emit cameraChanged();
@@ -502,6 +551,7 @@ void Viewport::wheelEvent(QWheelEvent* event) {
     const double x = 2 * (event->position().x() - pane.x()) / pane.width() - 1;
     const double y = 1 - 2 * (event->position().y() - pane.y()) / pane.height();
     m_camera.zoom(std::pow(0.86, notches), x, y, double(pane.width()) / std::max(1, pane.height()));
+    m_isFramed = false;
     changed();
     emit cameraChanged();
     event->accept();

@@ -48,6 +48,14 @@ public:
     };
     Ray rayThrough(const QPointF& place) const;
 
+    /// Where in the widget the mesh that is shown can be seen freely, and what lies in the lower left corner of that.
+    struct Room {
+        QRect free, corner;
+        bool operator==(const Room&) const = default;
+    };
+    void setRoom(const Room& room);
+    /// Everything into view, where it can be seen freely. It stays so when there is more or less room, until someone
+    /// comes closer or moves aside.
     void frameAll();
     /// Everything again, as after a change of the theme.
     void redraw() { changed(); }
@@ -104,6 +112,7 @@ private:
     };
 
     Pane& shownPane();
+    Camera::Part partOf(const QRect& room) const;
     bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
     static Pane makePane(const Drawable& drawable);
     void changed();
@@ -126,6 +135,8 @@ private:
     Renderer m_renderer;
     bool m_usable = false;
     Camera m_camera;
+    Room m_room;
+    bool m_isFramed = false;  // nobody has come closer or moved aside since everything came into view
     Look m_look;
     Pane m_other, m_shown, m_cage;
     bool m_same = true;  // both are one mesh; only m_shown is used then

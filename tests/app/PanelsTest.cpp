@@ -214,12 +214,28 @@ private slots:
         QSignalSpy wanted(&panel, &TargetPanel::reduceWanted);
         auto* slider = panel.findChild<QSlider*>();
         slider->setValue(slider->maximum());
-        QCOMPARE(parseCount(panel.typed().toStdString()), std::size_t(1000000));
+        QCOMPARE(parseCount(panel.text().toStdString()), std::size_t(1000000));
         slider->setValue(slider->maximum() / 2);  // half way in the logarithm: a hundredth
-        QCOMPARE(parseCount(panel.typed().toStdString()), std::size_t(10000));
+        QCOMPARE(parseCount(panel.text().toStdString()), std::size_t(10000));
         panel.showTarget("100%");
         QCOMPARE(slider->value(), slider->maximum());
         QCOMPARE(wanted.size(), 0);
+    }
+
+    void takesWhatStandsInTheEmptyField() {
+        Job job;
+        TargetPanel panel(job);
+        panel.setSource(1000000, 1, {});
+        const auto* slider = panel.findChild<QSlider*>();
+        const int untouched = slider->value();
+        QSignalSpy wanted(&panel, &TargetPanel::reduceWanted);
+        panel.submit();
+        QCOMPARE(wanted.size(), 1);
+        QCOMPARE(wanted[0][0].toString(), QString("2%"));
+        QCOMPARE(targetTriangles(wanted[0][1].value<Target>(), 1000000), std::optional<std::size_t>(20000));
+        QVERIFY(textsOf(panel).contains("20,000 triangles, 2 % of the source"));
+        QCOMPARE(slider->value(), untouched);  // it stood there before
+        QVERIFY(untouched > slider->maximum() / 2);
     }
 
     void isDisabledWithoutASource() {
