@@ -6,6 +6,7 @@
 #include "base/Units.h"
 #include "chain/Target.h"
 
+#include <algorithm>
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -179,17 +180,22 @@ void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mes
         for (const Finding& finding : *m_findings) rows->addWidget(makeRow(finding));
     m_scroll->setVisible(rows->count() > 0);
     m_scroll->setWidget(content);  // which drops the one before
-    m_rowsHeight = content->sizeHint().height();
+    m_rowEnds.clear();
+    for (int i = 0; i < rows->count(); ++i) {
+        const int before = m_rowEnds.empty() ? 0 : m_rowEnds.back() + rows->spacing();
+        m_rowEnds.push_back(before + rows->itemAt(i)->sizeHint().height());
+    }
     fit();
 }
 
-// As tall as its rows, as far as the picture allows; beyond that they scroll.
+// As tall as its rows, as far as the picture allows; beyond that they scroll, and none is cut at first.
 void FindingsCard::fit() {
     constexpr int leastHeight = 100, below = 12;
     m_scroll->setFixedHeight(leastHeight);
     const int rest = sizeHint().height() - leastHeight;  // heading, progress and margins
-    m_scroll->setFixedHeight(
-        std::min(m_rowsHeight, std::max(leastHeight, parentWidget()->height() - y() - rest - below)));
+    const int room = std::max(leastHeight, parentWidget()->height() - y() - rest - below);
+    const auto tooFar = std::upper_bound(m_rowEnds.begin(), m_rowEnds.end(), room);
+    m_scroll->setFixedHeight(tooFar == m_rowEnds.begin() ? room : tooFar[-1]);
     adjustSize();
 }
 

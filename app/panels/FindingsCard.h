@@ -56,7 +56,7 @@ private:
     QLabel* m_nothing;
     QPushButton* m_look;
     QScrollArea* m_scroll;
-    int m_rowsHeight = 0;
+    std::vector<int> m_rowEnds;  // how far down each row of the list reaches
     QVBoxLayout* m_column;
 };
 

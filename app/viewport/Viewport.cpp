@@ -144,7 +144,7 @@ Viewport::Ray Viewport::rayThrough(const QPointF& place) const {
 void Viewport::setRoom(const Room& room) {
     if (room == m_room) return;
     m_room = room;
-    if (m_isFramed) frameAll();
+    if (!m_framed.empty()) frame();
 }
 
 // A part of the pane of what is shown, as the camera has it. All of it, where too little is left.
@@ -160,18 +160,22 @@ Camera::Part Viewport::partOf(const QRect& room) const {
 
 void Viewport::frameAll() {
     if (!m_shown.drawable.full) return;
-    const std::span<const Vec3f> positions = m_shown.drawable.full->mesh->positions;
-    std::vector<Vec3f> places;
-    const std::size_t step = 1 + positions.size() / mostFramedPlaces;
-    for (std::size_t v = 0; v < positions.size(); v += step) places.push_back(positions[v]);
+    const std::vector<Vec3f>& positions = m_shown.drawable.full->mesh->positions;
+    m_framed.clear();
+    for (std::size_t v = 0; v < positions.size(); v += 1 + positions.size() / mostFramedPlaces)
+        m_framed.push_back(positions[v]);
+    frame();
+}
+
+void Viewport::frame() {
     const QRect pane = placeOf(false);
     const auto framed = [&](const QRect& room) {
         Camera camera = m_camera;
-        camera.frame(places, double(pane.width()) / std::max(1, pane.height()), partOf(room));
+        camera.frame(m_framed, double(pane.width()) / std::max(1, pane.height()), partOf(room));
         return camera;
     };
     const auto isUnder = [&](const Camera& camera, const QRect& corner) {
-        return std::any_of(places.begin(), places.end(), [&](const Vec3f& place) {
+        return std::any_of(m_framed.begin(), m_framed.end(), [&](const Vec3f& place) {
             const auto pixel = camera.pixelOf(place.cast<double>(), pane.width(), std::max(1, pane.height()));
             return pixel && corner.contains(pane.x() + int(pixel->x()), pane.y() + int(pixel->y()));
         });
@@ -185,7 +189,6 @@ void Viewport::frameAll() {
         best = left.distance() < over.distance() && !isUnder(left, m_room.corner) ? left : over;
     }
     m_camera = best;
-    m_isFramed = true;
     changed();
     emit cameraChanged();
 }
@@ -198,7 +201,7 @@ void Viewport::lookFrom(double yaw, double pitch) {
 
 void Viewport::lookAt(const Vec3d& place, double across) {
     m_camera.lookAt(place, across, partOf(m_room.free));
-    m_isFramed = false;
+    m_framed.clear();
     changed();
     emit cameraChanged();
 }
@@ -533,7 +536,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
     }
     if (!left || (event->modifiers() & Qt::ShiftModifier) != 0) {
         m_camera.pan(moved.x(), moved.y(), height());
-        m_isFramed = false;
+        m_framed.clear();
     } else
         m_camera.orbit(-moved.x() * radiansPerPixel, moved.y() * radiansPerPixel);
     changed();
@@ -551,7 +554,7 @@ void Viewport::wheelEvent(QWheelEvent* event) {
     const double x = 2 * (event->position().x() - pane.x()) / pane.width() - 1;
     const double y = 1 - 2 * (event->position().y() - pane.y()) / pane.height();
     m_camera.zoom(std::pow(0.86, notches), x, y, double(pane.width()) / std::max(1, pane.height()));
-    m_isFramed = false;
+    m_framed.clear();
     changed();
     emit cameraChanged();
     event->accept();

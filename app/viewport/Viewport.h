@@ -113,6 +113,7 @@ private:
 
     Pane& shownPane();
     Camera::Part partOf(const QRect& room) const;
+    void frame();
     bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
     static Pane makePane(const Drawable& drawable);
     void changed();
@@ -136,7 +137,7 @@ private:
     bool m_usable = false;
     Camera m_camera;
     Room m_room;
-    bool m_isFramed = false;  // nobody has come closer or moved aside since everything came into view
+    std::vector<Vec3f> m_framed;  // what came into view; empty since someone has come closer or moved aside
     Look m_look;
     Pane m_other, m_shown, m_cage;
     bool m_same = true;  // both are one mesh; only m_shown is used then

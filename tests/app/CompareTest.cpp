@@ -4,6 +4,7 @@
 #include "app/desks/OutlineWatch.h"
 #include "app/desks/WorstTour.h"
 #include "app/panels/EvidencePanel.h"
+#include "app/panels/FindingsCard.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/TargetPanel.h"
@@ -17,8 +18,10 @@
 #include "tests/support/Shapes.h"
 #include "tests/support/Window.h"
 
+#include <QApplication>
 #include <QLabel>
 #include <QMenu>
+#include <QWheelEvent>
 
 using namespace um;
 using namespace um::app;
@@ -89,6 +92,50 @@ private slots:
         QVERIFY(!desk().view().chip("Twin")->isChecked());
         key(Qt::Key_W);
         QCOMPARE(test::differingPixels(level, test::pictureOf(*m_window)), 0);
+    }
+
+    void keepsEverythingWhereItIsSeenFreely() {
+        viewport().lookFrom(0.4, 0.3);
+        key(Qt::Key_F);
+        const Camera alone = viewport().camera();
+        const auto seen = [&] {
+            const QRect pane = viewport().placeOf(false);
+            QRectF all;
+            for (const Vec3f& p : m_window->model().document().source->positions) {
+                const auto pixel = viewport().camera().pixelOf(p.cast<double>(), pane.width(), pane.height());
+                all |= QRectF(pane.x() + pixel->x(), pane.y() + pixel->y(), 0.01, 0.01);
+            }
+            return all;
+        };
+        const auto isFree = [&] {
+            const QRectF all = seen();
+            const QWidget* chip = desk().view().chip("Wipe");
+            return QRectF(viewport().placeOf(false)).contains(all) &&
+                   all.top() > chip->mapTo(&desk().view(), QPoint(0, chip->height())).y() &&
+                   !all.intersects(desk().view().inset().geometry());
+        };
+        QVERIFY(isFree());
+        key(Qt::Key_T);
+        QVERIFY(isFree());
+        QVERIFY(viewport().camera().distance() > alone.distance());
+        key(Qt::Key_T);
+        QVERIFY(viewport().camera() == alone);
+        // With a card over it, the picture steps aside.
+        desk().openFindings();
+        QVERIFY(isFree());
+        QVERIFY(seen().right() < desk().findingsCard().x());
+        test::buttonNamed(desk().findingsCard(), "Close")->click();
+        QVERIFY(viewport().camera() == alone);
+        // But nothing moves once someone has come closer.
+        QWheelEvent wheel({300, 300}, viewport().mapToGlobal(QPointF(300, 300)), {}, {0, 120}, {}, {},
+                          Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&viewport(), &wheel);
+        const Camera closer = viewport().camera();
+        key(Qt::Key_T);
+        key(Qt::Key_T);
+        QVERIFY(viewport().camera() == closer);
+        viewport().lookFrom(0, 0);
+        key(Qt::Key_F);
     }
 
     void comparesAnyTwo() {
