@@ -2,6 +2,7 @@
 /// Parallel loops whose results do not depend on the number of threads: work is cut into fixed chunks, and whatever is
 /// summed up is summed up in the order of the chunks.
 #include "base/Groups.h"
+#include "base/RawVector.h"
 
 #include <oneapi/tbb/blocked_range.h>
 #include <oneapi/tbb/parallel_for.h>
@@ -57,23 +58,41 @@ T exclusivePrefixSum(std::vector<T>& values) {
     return sum;
 }
 
+/// The indices below `count` that satisfy `keep`, ascending.
+template <class Keep>
+std::vector<std::uint32_t> parallelIndices(std::size_t count, const Keep& keep) {
+    constexpr std::size_t chunkSize = 1 << 15;
+    // Written whether kept or not, and overwritten if not: there is no telling beforehand, so a branch would cost more.
+    RawVector<std::uint32_t> found(count);
+    std::vector<std::size_t> offsets(chunkCount(count, chunkSize));
+    parallelChunks(count, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        std::size_t at = begin;
+        for (std::size_t i = begin; i < end; ++i) {
+            found[at] = std::uint32_t(i);
+            at += keep(i) ? 1 : 0;
+        }
+        offsets[chunk] = at - begin;
+    });
+    std::vector<std::size_t> counts = offsets;
+    std::vector<std::uint32_t> result(exclusivePrefixSum(offsets));
+    parallelChunks(count, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t) {
+        std::copy_n(found.begin() + long(begin), counts[chunk], result.begin() + long(offsets[chunk]));
+    });
+    return result;
+}
+
+/// The elements at those indices.
+template <class T>
+std::vector<T> gathered(const std::vector<T>& values, const std::vector<std::uint32_t>& indices) {
+    std::vector<T> result(indices.size());
+    parallelFor(indices.size(), [&](std::size_t i) { result[i] = values[indices[i]]; });
+    return result;
+}
+
 /// Keeps the elements whose index satisfies `keep`, in their order.
 template <class T, class Keep>
 std::vector<T> parallelFilter(const std::vector<T>& values, const Keep& keep) {
-    constexpr std::size_t chunkSize = 1 << 15;
-    std::vector<std::size_t> offsets(chunkCount(values.size(), chunkSize));
-    parallelChunks(values.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        std::size_t kept = 0;
-        for (std::size_t i = begin; i < end; ++i) kept += keep(i) ? 1 : 0;
-        offsets[chunk] = kept;
-    });
-    std::vector<T> result(exclusivePrefixSum(offsets));
-    parallelChunks(values.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        std::size_t at = offsets[chunk];
-        for (std::size_t i = begin; i < end; ++i)
-            if (keep(i)) result[at++] = values[i];
-    });
-    return result;
+    return gathered(values, parallelIndices(values.size(), keep));
 }
 
 /// Finds the items of each group.

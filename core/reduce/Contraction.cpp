@@ -86,9 +86,8 @@ Contraction::Contraction(WorkingMesh mesh, const Mesh& source, std::vector<std::
       m_trianglesOfParts(trianglesByPart(source)),
       m_leastOfParts(std::move(leastOfParts)) {
     for (const Section& section : source.sections) m_partOfSections.push_back(section.part);
-    m_into.resize(m_mesh.vertexCount());
-    for (std::size_t v = 0; v < m_into.size(); ++v) m_into[v] = VertexId(v);
-    m_mergedInto = m_into;
+    m_mergedInto.resize(m_mesh.vertexCount());
+    std::iota(m_mergedInto.begin(), m_mergedInto.end(), VertexId(0));
     m_leastCosts.resize(m_mesh.vertexCount());
     m_cheapest.resize(m_mesh.vertexCount());
     m_knowledge.resize(m_mesh.vertexCount());
@@ -148,12 +147,16 @@ bool Contraction::isAnyEdgeLeft() const {
 float Contraction::limitFor(std::size_t vertices) const {
     // Costs are not negative, so their bits order like the numbers: a histogram of the upper bits is exact enough.
     constexpr int shift = 16;
-    std::vector<std::uint32_t> histogram(std::size_t(1) << (32 - shift), 0);
-    for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
-        if (m_mesh.isUsed(VertexId(v))) ++histogram[std::bit_cast<std::uint32_t>(m_leastCosts[v]) >> shift];
+    constexpr std::size_t bins = std::size_t(1) << (32 - shift), chunkSize = 1 << 17;
+    std::vector<std::uint32_t> histograms(bins * std::max<std::size_t>(1, chunkCount(m_leastCosts.size(), chunkSize)));
+    parallelChunks(m_leastCosts.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        std::uint32_t* histogram = histograms.data() + chunk * bins;
+        for (std::size_t v = begin; v < end; ++v)
+            if (m_mesh.isUsed(VertexId(v))) ++histogram[std::bit_cast<std::uint32_t>(m_leastCosts[v]) >> shift];
+    });
     std::size_t below = 0;
-    for (std::size_t i = 0; i < histogram.size(); ++i) {
-        below += histogram[i];
+    for (std::size_t i = 0; i < bins; ++i) {
+        for (std::size_t at = i; at < histograms.size(); at += bins) below += histograms[at];
         if (below >= std::max<std::size_t>(1, vertices))
             return std::bit_cast<float>(std::uint32_t((i + 1) << shift) - 1);
     }
@@ -211,8 +214,9 @@ std::size_t Contraction::cut(std::size_t count) {
 std::vector<Contraction::Region> Contraction::regionsBelow(float limit, std::size_t count) const {
     std::vector<Region> regions(count);
     for (std::size_t r = 0; r < regions.size(); ++r) regions[r].number = std::uint32_t(r);
-    for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
-        if (m_leastCosts[v] <= limit && m_mesh.isUsed(VertexId(v))) regions[m_regionOf[v]].cheap.push_back(VertexId(v));
+    const std::vector<VertexId> cheap = parallelIndices(
+        m_leastCosts.size(), [&](std::size_t v) { return m_leastCosts[v] <= limit && m_mesh.isUsed(VertexId(v)); });
+    for (const VertexId v : cheap) regions[m_regionOf[v]].cheap.push_back(v);
     return regions;
 }
 
@@ -476,32 +480,37 @@ bool Contraction::contractTo(std::size_t target, const Progress& progress, Stric
     return m_live <= target;
 }
 
-void Contraction::followMerges() {
-    parallelFor(m_into.size(), [&](std::size_t v) {
-        if (m_into[v] == none) return;
-        while (m_mergedInto[m_into[v]] != m_into[v]) m_into[v] = m_mergedInto[m_into[v]];
-    });
+std::vector<VertexId> Contraction::destinations() const {
+    std::vector<VertexId> into = m_paths.front();
+    for (auto path = m_paths.begin() + 1; path != m_paths.end(); ++path)
+        parallelFor(into.size(), [&](std::size_t v) {
+            if (into[v] != none) into[v] = (*path)[into[v]];
+        });
+    return into;
 }
 
 void Contraction::compact() {
-    followMerges();
-    const auto used = [&](std::size_t v) { return m_mesh.isUsed(VertexId(v)); };
-    m_leastCosts = parallelFilter(m_leastCosts, used);
-    m_cheapest = parallelFilter(m_cheapest, used);
-    m_knowledge = parallelFilter(m_knowledge, used);
+    const std::vector<VertexId> used =
+        parallelIndices(m_mesh.vertexCount(), [&](std::size_t v) { return m_mesh.isUsed(VertexId(v)); });
+    m_leastCosts = gathered(m_leastCosts, used);
+    m_cheapest = gathered(m_cheapest, used);
+    m_knowledge = gathered(m_knowledge, used);
     const std::vector<VertexId> number = m_mesh.compact();
-    parallelFor(m_into.size(), [&](std::size_t v) {
-        if (m_into[v] != none) m_into[v] = number[m_into[v]];
+    std::vector<VertexId>& path = m_paths.emplace_back(number.size());
+    parallelFor(path.size(), [&](std::size_t v) {
+        VertexId into = VertexId(v);
+        while (m_mergedInto[into] != into) into = m_mergedInto[into];
+        path[v] = number[into];
     });
-    for (std::size_t v = 0; v < m_cheapest.size(); ++v) {
-        if (m_cheapest[v] == none) continue;
+    parallelFor(m_cheapest.size(), [&](std::size_t v) {
+        if (m_cheapest[v] == none) return;
         m_cheapest[v] = number[m_cheapest[v]];
         // A neighbour may have gone with triangles that fell together.
         if (m_cheapest[v] == none) m_knowledge[v] = Knowledge::None;
-    }
+    });
     m_regionOf = std::vector<std::uint32_t>(m_mesh.vertexCount(), 0);
     m_mergedInto = std::vector<VertexId>(m_mesh.vertexCount());
-    for (std::size_t v = 0; v < m_mergedInto.size(); ++v) m_mergedInto[v] = VertexId(v);
+    std::iota(m_mergedInto.begin(), m_mergedInto.end(), VertexId(0));
 }
 
 void Contraction::finish() {

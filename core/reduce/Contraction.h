@@ -35,7 +35,7 @@ public:
 
     /// After finish(): for each vertex there was at the start, the vertex of mesh() that it went into, or `none` if
     /// all its triangles are gone.
-    const std::vector<VertexId>& destinations() const { return m_into; }
+    std::vector<VertexId> destinations() const;
 
 private:
     struct Entry;
@@ -56,7 +56,6 @@ private:
     std::vector<std::uint8_t> scarceSections() const;
     void shareLeastOfParts(std::vector<Region>& regions) const;
     bool takeBorderTriangle(Strictness strictness);
-    void followMerges();
     void compact();
     Entry cheapestOf(VertexId v, const Entry* above, Scratch& scratch) const;
     void consider(VertexId v, const Entry* above, Scratch& scratch);
@@ -73,8 +72,9 @@ private:
     std::vector<VertexId> m_cheapest;       // the neighbours that those edges lead to
     std::vector<Knowledge> m_knowledge;     // of both
     std::vector<std::uint32_t> m_regionOf;  // of each vertex in this round; `none` on a rim
-    std::vector<VertexId> m_into;           // of each vertex of the start: where it went, by the numbers of now
     std::vector<VertexId> m_mergedInto;     // of each vertex since the last compaction
+    /// For each compaction: which of the vertices that it left each one went into that there had been before.
+    std::vector<std::vector<VertexId>> m_paths;
     std::vector<std::size_t> m_trianglesOfParts, m_leastOfParts;
     std::vector<std::uint32_t> m_partOfSections;
     std::uint32_t m_rounds = 0;

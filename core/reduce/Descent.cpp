@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 #include <optional>
 
 namespace um {
@@ -115,18 +114,13 @@ void moveAttributes(Attributes attributes, const std::vector<Vec3f>& before, con
     attributes.store(level);
 }
 
-// How the mesh came out of the source, if it came out of something that `before` tells of.
-Provenance provenanceOf(const Contraction& contraction, Provenance before) {
-    const std::vector<VertexId>& into = contraction.destinations();
-    parallelFor(before.destinations.size(), [&](std::size_t s) {
-        VertexId& v = before.destinations[s];
-        if (v != none) v = into[v];
-    });
+// How a mesh came out of the source.
+// @param destinations  of the source's vertices
+Provenance provenanceOf(const Contraction& contraction, std::vector<VertexId> destinations,
+                        std::vector<LineEdge> sourceLines) {
     const WorkingMesh& working = contraction.mesh();
-    before.levelKinds = working.kinds;
-    before.levelLines = working.lines();
-    before.levelWedges = working.attributes.wedgeCount();
-    return before;
+    return {std::move(destinations), working.kinds, std::move(sourceLines), working.lines(),
+            working.attributes.wedgeCount()};
 }
 
 // Of a surface on its way down: kinds stay what they are, factors are the means of what went into each vertex.
@@ -144,12 +138,6 @@ Treatment treatmentOnTheWay(const DescentSettings& settings, const Polisher& pol
     if (ofSource.empty()) treatment.farDistance = farOff * std::sqrt(polisher.meanSquared());
     treatment.factors = factorsOfLevel(ofSource, destinations, kinds.size());
     return treatment;
-}
-
-Provenance provenanceOfFirst(const Contraction& contraction, const DescentSettings& settings) {
-    Provenance provenance{std::vector<VertexId>(contraction.destinations().size()), {}, settings.sourceLines, {}, 0};
-    std::iota(provenance.destinations.begin(), provenance.destinations.end(), VertexId(0));
-    return provenanceOf(contraction, std::move(provenance));
 }
 
 }  // namespace
@@ -187,7 +175,7 @@ std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
 Descent::Descent(const Contraction& from, const PolishSource& source, const DescentSettings& settings)
     : m_source(source),
       m_settings(settings),
-      m_polisher(from.mesh().finish(source.mesh), source, provenanceOfFirst(from, settings),
+      m_polisher(from.mesh().finish(source.mesh), source, provenanceOf(from, from.destinations(), settings.sourceLines),
                  samplingFor(from.triangles(), settings.sourceTriangles)),
       m_attributes(from.mesh().attributes) {}
 
@@ -246,8 +234,13 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     contraction->contractTo(count, progress.span(1.0 / 3, 1));
     contraction->finish();
     Mesh next = contraction->mesh().finish(level);
-    Provenance provenance = provenanceOf(*contraction, m_polisher.provenance());
     const std::vector<VertexId> into = contraction->destinations();
+    Provenance provenance = m_polisher.provenance();
+    parallelFor(provenance.destinations.size(), [&](std::size_t s) {
+        VertexId& v = provenance.destinations[s];
+        if (v != none) v = into[v];
+    });
+    provenance = provenanceOf(*contraction, std::move(provenance.destinations), std::move(provenance.sourceLines));
     m_attributes = contraction->mesh().attributes;
     contraction.reset();
     const Sampling sampling = samplingFor(next.triangleCount(), m_settings.sourceTriangles);

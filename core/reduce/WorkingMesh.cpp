@@ -4,7 +4,6 @@
 #include "reduce/Fan.h"
 
 #include <cmath>
-#include <numeric>
 
 namespace um {
 
@@ -66,17 +65,12 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
       m_farDistance(treatment.farDistance) {
     for (const Morph& morph : source.morphs) morphs.push_back(morph.offsets);
     m_skinScale = source.influences.empty() ? 0 : 0.02 * diagonal(source);
-    const auto isWhole = [&](std::size_t t) {
-        const Triangle& triangle = source.triangles[t];
-        return triangle[0] != triangle[1] && triangle[1] != triangle[2] && triangle[2] != triangle[0];
-    };
-    triangles = parallelFilter(source.triangles, isWhole);
-    sections = parallelFilter(sectionOfTriangles(source), isWhole);
+    const bool keepsNormals = treatment.keepsNormals && !source.normals.empty();
+    const bool carries = !source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepsNormals;
+    takeTriangles(source, carries);
     linkCorners();
     progress.at(0.3);
-    const bool keepNormals = treatment.keepsNormals && !source.normals.empty();
-    if (!source.uvs.empty() || !source.secondUvs.empty() || !source.colors.empty() || keepNormals) {
-        wedges = parallelFilter(source.wedges.empty() ? source.triangles : source.wedges, isWhole);
+    if (carries) {
         std::vector<WedgeId> sourceWedges;
         if (isAnyWedgeShared(source.wedgeCount())) {
             for (TriangleId t = 0; t < wedges.size(); ++t) {
@@ -84,13 +78,24 @@ WorkingMesh::WorkingMesh(const Mesh& source, const Treatment& treatment, const P
                 wedges[t] = {3 * t, 3 * t + 1, 3 * t + 2};
             }
         }
-        attributes = Attributes(source, sourceWedges, keepNormals);
+        attributes = Attributes(source, sourceWedges, keepsNormals);
         if (!source.wedges.empty()) joinEqualWedges();
     }
     progress.at(0.6);
     prepareVertices(treatment);
     if (!treatment.knownQuadrics.empty()) quadrics = treatment.knownQuadrics;
     progress.at(1);
+}
+
+// Those with three different corners.
+void WorkingMesh::takeTriangles(const Mesh& source, bool carries) {
+    const std::vector<TriangleId> whole = parallelIndices(source.triangleCount(), [&](std::size_t t) {
+        const Triangle& triangle = source.triangles[t];
+        return triangle[0] != triangle[1] && triangle[1] != triangle[2] && triangle[2] != triangle[0];
+    });
+    triangles = gathered(source.triangles, whole);
+    sections = gathered(sectionOfTriangles(source), whole);
+    if (carries) wedges = gathered(source.wedges.empty() ? source.triangles : source.wedges, whole);
 }
 
 // Whether corners at different vertices have a wedge in common.
@@ -348,33 +353,30 @@ double WorkingMesh::skinCost(VertexId u, VertexId v) const {
 }
 
 std::vector<VertexId> WorkingMesh::compact() {
-    const auto alive = [&](std::size_t t) { return !isDead(TriangleId(t)); };
-    const auto used = [&](std::size_t v) { return isUsed(VertexId(v)); };
-    if (!wedges.empty()) wedges = parallelFilter(wedges, alive);
-    sections = parallelFilter(sections, alive);
-    triangles = parallelFilter(triangles, alive);
-    std::vector<VertexId> number(positions.size());
-    VertexId next = 0;
-    for (std::size_t v = 0; v < number.size(); ++v) {
-        number[v] = used(v) ? next++ : none;
-    }
+    const std::vector<TriangleId> alive =
+        parallelIndices(triangles.size(), [&](std::size_t t) { return !isDead(TriangleId(t)); });
+    if (!wedges.empty()) wedges = gathered(wedges, alive);
+    sections = gathered(sections, alive);
+    triangles = gathered(triangles, alive);
+    const std::vector<VertexId> used =
+        parallelIndices(positions.size(), [&](std::size_t v) { return isUsed(VertexId(v)); });
+    std::vector<VertexId> number(positions.size(), none);
+    parallelFor(used.size(), [&](std::size_t i) { number[used[i]] = VertexId(i); });
     parallelFor(triangles.size(), [&](std::size_t t) {
         for (VertexId& v : triangles[t]) v = number[v];
     });
-    positions = parallelFilter(positions, used);
-    quadrics = parallelFilter(quadrics, used);
-    kinds = parallelFilter(kinds, used);
-    if (!wedges.empty()) hasManyWedges = parallelFilter(hasManyWedges, used);
-    if (!influences.empty()) influences = parallelFilter(influences, used);
-    for (std::vector<Vec3f>& offsets : morphs) offsets = parallelFilter(offsets, used);
+    positions = gathered(positions, used);
+    quadrics = gathered(quadrics, used);
+    kinds = gathered(kinds, used);
+    if (!wedges.empty()) hasManyWedges = gathered(hasManyWedges, used);
+    if (!influences.empty()) influences = gathered(influences, used);
+    for (std::vector<Vec3f>& offsets : morphs) offsets = gathered(offsets, used);
     if (!wedges.empty()) {
         std::vector<std::uint8_t> isKept(attributes.wedgeCount(), 0);
         parallelFor(wedges.size(), [&](std::size_t t) {
             for (const WedgeId w : wedges[t]) std::atomic_ref(isKept[w]).store(1, std::memory_order_relaxed);
         });
-        std::vector<WedgeId> kept(isKept.size());
-        std::iota(kept.begin(), kept.end(), WedgeId(0));
-        kept = parallelFilter(kept, [&](std::size_t w) { return isKept[w] != 0; });
+        const std::vector<WedgeId> kept = parallelIndices(isKept.size(), [&](std::size_t w) { return isKept[w] != 0; });
         attributes.keep(kept);
         RawVector<WedgeId> numberOf(isKept.size());
         parallelFor(kept.size(), [&](std::size_t w) { numberOf[kept[w]] = WedgeId(w); });
@@ -387,15 +389,16 @@ std::vector<VertexId> WorkingMesh::compact() {
 }
 
 Mesh WorkingMesh::finish(const Mesh& source) const {
-    const auto alive = [&](std::size_t t) { return !isDead(TriangleId(t)); };
+    const std::vector<TriangleId> alive =
+        parallelIndices(triangles.size(), [&](std::size_t t) { return !isDead(TriangleId(t)); });
     Mesh mesh = emptyLike(source);
     mesh.positions = positions;
-    mesh.triangles = parallelFilter(triangles, alive);
-    if (!wedges.empty()) mesh.wedges = parallelFilter(wedges, alive);
+    mesh.triangles = gathered(triangles, alive);
+    if (!wedges.empty()) mesh.wedges = gathered(wedges, alive);
     attributes.store(mesh);
     mesh.influences = influences;
     for (std::size_t m = 0; m < morphs.size(); ++m) mesh.morphs[m].offsets = morphs[m];
-    const std::vector<std::uint16_t> sectionOf = parallelFilter(sections, alive);
+    const std::vector<std::uint16_t> sectionOf = gathered(sections, alive);
     for (std::size_t t = 0; t < sectionOf.size(); ++t) {
         if (t == 0 || sectionOf[t] != sectionOf[t - 1]) {
             Section section = source.sections[sectionOf[t]];

@@ -164,6 +164,7 @@ public:
     std::vector<CornerId> nextCorner;        ///< of each corner, around the same vertex
 
 private:
+    void takeTriangles(const Mesh& source, bool carries);
     bool isAnyWedgeShared(std::size_t wedgeCount) const;
     void joinEqualWedges();
     void linkCorners();
