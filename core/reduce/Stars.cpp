@@ -35,9 +35,8 @@ public:
         });
         takeApartWhatIsBad();
         progress.at(0.7);
-        std::vector<VertexId> toCheck;
-        for (VertexId v = 0; v < m_roles.size(); ++v)
-            if (isJudged(v)) toCheck.push_back(v);
+        std::vector<VertexId> toCheck =
+            parallelIndices(m_roles.size(), [&](std::size_t v) { return isJudged(VertexId(v)); });
         // What is taken apart may leave something beside it worse than before.
         while (!toCheck.empty()) {
             check(toCheck, progress);
@@ -240,7 +239,7 @@ private:
 
     // Marks what has to be taken apart.
     void check(const std::vector<VertexId>& stars, const Progress& progress) {
-        const auto mark = [&](VertexId v) { std::atomic_ref(m_isBad[v]).store(1, std::memory_order_relaxed); };
+        const auto mark = [&](VertexId v) { markIn(m_isBad, v); };
         parallelRanges(
             stars.size(),
             [&](std::size_t begin, std::size_t end) {
@@ -265,24 +264,28 @@ private:
 
     // @returns what has to be looked at again: what was taken apart and what lies around it
     std::vector<VertexId> takeApartWhatIsBad() {
+        const std::vector<VertexId> bad =
+            parallelIndices(m_isBad.size(), [&](std::size_t v) { return m_isBad[v] != 0 && isCentre(VertexId(v)); });
+        std::fill(m_isBad.begin(), m_isBad.end(), std::uint8_t(0));
         std::vector<std::uint8_t> isNear(m_isBad.size(), 0);
-        const auto lookAgain = [&](VertexId v) { isNear[v] = 1; };
-        std::vector<VertexId> takenIn;
-        for (VertexId v = 0; v < m_isBad.size(); ++v) {
-            if (std::exchange(m_isBad[v], std::uint8_t(0)) == 0 || !isCentre(v)) continue;
-            takenIn.clear();
-            forTakenIn(v, [&](VertexId w) { takenIn.push_back(w); });
-            for (const VertexId w : takenIn) m_stars.centres[w] = w;
+        const auto lookAgain = [&](VertexId v) { markIn(isNear, v); };
+        parallelFor(
+            bad.size(),
+            [&](std::size_t i) {
+                forTakenIn(bad[i], lookAgain);
+                forAround(bad[i], lookAgain);
+            },
+            64);
+        for (const VertexId v : bad) {
+            forTakenIn(v, [&](VertexId w) { m_stars.centres[w] = w; });
             m_roles[v] = Role::Stays;
             m_stars.places[v] = m_mesh.positions[v];
-            forAround(v, lookAgain);
-            for (const VertexId w : takenIn) forAround(w, lookAgain);
         }
-        // A star that was looked at may have been taken apart since: what it had taken in is there by itself.
-        std::vector<VertexId> again;
-        for (VertexId v = 0; v < isNear.size(); ++v)
-            if (isNear[v] != 0 && isJudged(v)) again.push_back(v);
-        return again;
+        return parallelIndices(isNear.size(), [&](std::size_t v) { return isNear[v] != 0 && isJudged(VertexId(v)); });
+    }
+
+    static void markIn(std::vector<std::uint8_t>& marks, VertexId v) {
+        std::atomic_ref(marks[v]).store(1, std::memory_order_relaxed);
     }
 
     const WorkingMesh& m_mesh;
