@@ -2,6 +2,7 @@
 
 #include "base/Parallel.h"
 #include "reduce/Fan.h"
+#include "reduce/PlaneBatch.h"
 
 #include <cmath>
 
@@ -289,11 +290,9 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
         std::vector<Spoke> spokes;
         std::vector<std::pair<WedgeId, AttributeSums>> sums;
         for (VertexId v = VertexId(begin); v < end; ++v) {
-            std::size_t corners = 0;
-            forCorners(v, [&](CornerId) { ++corners; });
             Quadric sum;
             sums.clear();
-            forCorners(v, [&](CornerId c) { addTriangle(v, c, sum, sums); });
+            const std::size_t corners = addTriangles(v, sum, sums);
             if (corners <= poleTriangles && isInside(v)) {
                 kinds[v] = Kind::Interior;
             } else if (corners <= poleTriangles) {
@@ -318,23 +317,39 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
     });
 }
 
-void WorkingMesh::addTriangle(VertexId v, CornerId c, Quadric& sum,
-                              std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
-    const Vec3d toNext = place(nextOf(c)) - place(v), toLast = place(lastOf(c)) - place(v);
-    const Vec3d doubled = toNext.cross(toLast);
-    const double length = doubled.norm();
-    if (!(length > 0)) return;
-    sum += Quadric::planeThroughOrigin(doubled / length, length / 2);
-    if (wedges.empty()) return;
+// @returns how many there are
+std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
+                                      std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
+    PlaneBatch batch;
+    std::size_t count = 0;
+    for (CornerId next = firstCorner[v]; next != none;) {
+        std::array<CornerId, PlaneBatch::size> corners;
+        std::size_t some = 0;
+        for (; next != none && some < corners.size(); next = nextCorner[next]) {
+            batch.put(some, place(nextOf(next)) - place(v), place(lastOf(next)) - place(v));
+            corners[some++] = next;
+        }
+        findPlanes(batch);
+        for (std::size_t i = 0; i < some; ++i) {
+            if (!(batch.area[i] > 0)) continue;
+            sum += Quadric::planeThroughOrigin(batch.normal(i), batch.area[i]);
+            if (!wedges.empty()) addCarried(corners[i], batch.toNext(i), batch.toLast(i), batch.area[i], sum, sums);
+        }
+        count += some;
+    }
+    return count;
+}
+
+void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area, Quadric& sum,
+                             std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
     const Triangle& around = wedges[c / 3];
     const WedgeId here = around[c % 3];
     auto known = std::find_if(sums.begin(), sums.end(), [&](const auto& entry) { return entry.first == here; });
     if (known == sums.end()) known = sums.insert(sums.end(), {here, emptySums(attributes.channels())});
-    attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, length / 2, sum,
+    attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, area, sum,
                            known->second);
 }
 
-// Planes through a protected edge, square to its faces, so that moving sideways off the edge costs.
 void WorkingMesh::addLine(VertexId v, const Spoke& spoke, Quadric& sum) const {
     const Vec3d edge = place(spoke.vertex) - place(v);
     for (const CornerId c : {spoke.out, spoke.in}) {
