@@ -42,6 +42,11 @@ void Camera::frame(std::span<const Vec3f> places, double aspect, const Part& par
     m_middle = (-all.center()).cwiseMax(part.min() - all.min()).cwiseMin(part.max() - all.max());
 }
 
+void Camera::follow(const Camera& before, const Camera& after) {
+    m_distance *= after.m_distance / before.m_distance;
+    m_middle += after.m_middle - before.m_middle;
+}
+
 void Camera::orbit(double yaw, double pitch) {
     lookFrom(m_yaw + yaw, m_pitch + pitch);
 }

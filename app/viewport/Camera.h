@@ -17,6 +17,9 @@ public:
     /// middle as they can be, keeping the direction.
     void frame(std::span<const Vec3f> places, double aspect, const Part& part);
 
+    /// Comes closer or goes farther away, and moves what is in the middle, as another one did.
+    void follow(const Camera& before, const Camera& after);
+
     void orbit(double yaw, double pitch);
     /// Moves along the picture by pixels of a view `height` pixels tall.
     void pan(double dx, double dy, double height);

@@ -344,10 +344,11 @@ void ViewArea::arrange() {
     }
     for (QWidget* card : m_cards) card->move(width() - card->width() - margin, y + 4);
     // The lines do not count: they come and go, and the picture should not move for that.
-    QRect free = m_viewport->placeOf(false).adjusted(margin, y + 2, -margin, -margin);
+    const QRect pane = m_viewport->placeOf(false);
+    QRect free = pane.adjusted(margin, y + 2, -margin, -margin);
     for (const QWidget* card : m_cards)
         if (card->isVisible() && !twins) free.setRight(std::min(free.right(), card->x() - margin));
-    m_viewport->setRoom({free, m_inset->isVisible() ? m_inset->geometry().adjusted(0, -8, 8, 0) : QRect()});
+    m_viewport->setRoom({pane, free, m_inset->isVisible() ? m_inset->geometry().adjusted(0, -8, 8, 0) : QRect()});
     placeMarks();
 }
 

@@ -143,19 +143,12 @@ Viewport::Ray Viewport::rayThrough(const QPointF& place) const {
 
 void Viewport::setRoom(const Room& room) {
     if (room == m_room) return;
-    m_room = room;
-    if (!m_framed.empty()) frame();
-}
-
-// A part of the pane of what is shown, as the camera has it. All of it, where too little is left.
-Camera::Part Viewport::partOf(const QRect& room) const {
-    const QRectF pane = placeOf(false);
-    const QRectF left = QRectF(room) & pane;
-    if (left.width() < leastRoom * pane.width() || left.height() < leastRoom * pane.height()) return Camera::whole();
-    const auto across = [&](double x) { return 2 * (x - pane.left()) / pane.width() - 1; };
-    const auto up = [&](double y) { return 1 - 2 * (y - pane.top()) / pane.height(); };
-    return {Eigen::Vector2d(across(left.left()), up(left.bottom())),
-            Eigen::Vector2d(across(left.right()), up(left.top()))};
+    const Room before = std::exchange(m_room, room);
+    if (m_framed.empty()) return;
+    // What was turned since then stays as large in its room as it was.
+    m_camera.follow(framedIn(before), framedIn(room));
+    changed();
+    emit cameraChanged();
 }
 
 void Viewport::frameAll() {
@@ -164,33 +157,41 @@ void Viewport::frameAll() {
     m_framed.clear();
     for (std::size_t v = 0; v < positions.size(); v += 1 + positions.size() / mostFramedPlaces)
         m_framed.push_back(positions[v]);
-    frame();
-}
-
-void Viewport::frame() {
-    const QRect pane = placeOf(false);
-    const auto framed = [&](const QRect& room) {
-        Camera camera = m_camera;
-        camera.frame(m_framed, double(pane.width()) / std::max(1, pane.height()), partOf(room));
-        return camera;
-    };
-    const auto isUnder = [&](const Camera& camera, const QRect& corner) {
-        return std::any_of(m_framed.begin(), m_framed.end(), [&](const Vec3f& place) {
-            const auto pixel = camera.pixelOf(place.cast<double>(), pane.width(), std::max(1, pane.height()));
-            return pixel && corner.contains(pane.x() + int(pixel->x()), pane.y() + int(pixel->y()));
-        });
-    };
-    Camera best = framed(m_room.free);
-    if (isUnder(best, m_room.corner)) {
-        QRect beside = m_room.free, above = m_room.free;
-        beside.setLeft(m_room.corner.right());
-        above.setBottom(m_room.corner.top());
-        const Camera left = framed(beside), over = framed(above);
-        best = left.distance() < over.distance() && !isUnder(left, m_room.corner) ? left : over;
-    }
-    m_camera = best;
+    m_camera = framedIn(m_room);
     changed();
     emit cameraChanged();
+}
+
+// A part of a pane, as the camera has it. All of it, where too little is left.
+Camera::Part Viewport::partOf(const QRect& part, const QRectF& pane) {
+    const QRectF left = QRectF(part) & pane;
+    if (left.width() < leastRoom * pane.width() || left.height() < leastRoom * pane.height()) return Camera::whole();
+    const auto across = [&](double x) { return 2 * (x - pane.left()) / pane.width() - 1; };
+    const auto up = [&](double y) { return 1 - 2 * (y - pane.top()) / pane.height(); };
+    return {Eigen::Vector2d(across(left.left()), up(left.bottom())),
+            Eigen::Vector2d(across(left.right()), up(left.top()))};
+}
+
+Camera Viewport::framedIn(const Room& room) const {
+    const QRectF pane = room.pane.isEmpty() ? rect() : room.pane;
+    const auto framed = [&](const QRect& free) {
+        Camera camera = m_camera;
+        camera.frame(m_framed, pane.width() / pane.height(), partOf(free, pane));
+        return camera;
+    };
+    const auto isUnderCorner = [&](const Camera& camera) {
+        return std::any_of(m_framed.begin(), m_framed.end(), [&](const Vec3f& place) {
+            const auto pixel = camera.pixelOf(place.cast<double>(), pane.width(), pane.height());
+            return pixel && QRectF(room.corner).contains(pane.topLeft() + QPointF(pixel->x(), pixel->y()));
+        });
+    };
+    const Camera all = framed(room.free);
+    if (!isUnderCorner(all)) return all;
+    QRect beside = room.free, above = room.free;
+    beside.setLeft(room.corner.right());
+    above.setBottom(room.corner.top());
+    const Camera left = framed(beside), over = framed(above);
+    return left.distance() < over.distance() && !isUnderCorner(left) ? left : over;
 }
 
 void Viewport::lookFrom(double yaw, double pitch) {
@@ -200,7 +201,7 @@ void Viewport::lookFrom(double yaw, double pitch) {
 }
 
 void Viewport::lookAt(const Vec3d& place, double across) {
-    m_camera.lookAt(place, across, partOf(m_room.free));
+    m_camera.lookAt(place, across, partOf(m_room.free, m_room.pane));
     m_framed.clear();
     changed();
     emit cameraChanged();

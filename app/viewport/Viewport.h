@@ -48,13 +48,14 @@ public:
     };
     Ray rayThrough(const QPointF& place) const;
 
-    /// Where in the widget the mesh that is shown can be seen freely, and what lies in the lower left corner of that.
+    /// Where in the widget the mesh that is shown has its picture, where in that it can be seen freely, and what lies
+    /// in the lower left corner of that.
     struct Room {
-        QRect free, corner;
+        QRect pane, free, corner;
         bool operator==(const Room&) const = default;
     };
     void setRoom(const Room& room);
-    /// Everything into view, where it can be seen freely. It stays so when there is more or less room, until someone
+    /// Everything into view, where it can be seen freely. It goes along when there is more or less room, until someone
     /// comes closer or moves aside.
     void frameAll();
     /// Everything again, as after a change of the theme.
@@ -112,8 +113,8 @@ private:
     };
 
     Pane& shownPane();
-    Camera::Part partOf(const QRect& room) const;
-    void frame();
+    static Camera::Part partOf(const QRect& part, const QRectF& pane);
+    Camera framedIn(const Room& room) const;
     bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
     static Pane makePane(const Drawable& drawable);
     void changed();

@@ -303,7 +303,8 @@ private slots:
         QVERIFY(test::differingPixels(bare, caged) > 500);
         // A stroke over the middle makes it deeper there, and turns nothing.
         const double yaw = viewport.camera().yaw();
-        const QPoint middle = viewport.rect().center();
+        const auto centre = viewport.camera().pixelOf(Vec3d::Zero(), viewport.width(), viewport.height());
+        const QPoint middle = QPointF(centre->x(), centre->y()).toPoint();
         const auto stroke = [&](Qt::KeyboardModifiers with) {
             QTest::mousePress(&viewport, Qt::LeftButton, with, middle - QPoint(40, 0));
             for (int x = -40; x <= 40; x += 8) {
