@@ -80,15 +80,17 @@ private:
 
     // How many triangles are around a vertex that may be moved; 0 around others.
     std::uint8_t valenceOf(VertexId v, const std::vector<std::uint8_t>& spared) const {
-        if (!m_mesh.isUsed(v) || !isInside(v) || !m_mesh.isPlainlyInside(v)) return 0;
-        if (!spared.empty() && spared[m_mesh.sections[m_mesh.firstCorner[v] / 3]] != 0) return 0;
-        std::uint8_t count = 0;
+        if (!m_mesh.isUsed(v) || !isInside(v)) return 0;
+        const CornerId first = m_mesh.firstCorner[v];
+        if (!spared.empty() && spared[m_mesh.sections[first / 3]] != 0) return 0;
+        // Of a ring it is known already that it is one.
+        if (!m_mesh.isRing(v) && !m_mesh.isPlainlyInside(v)) return 0;
+        std::size_t count = 0;
         bool mayMove = true;
-        m_mesh.forCorners(v, [&](CornerId c) {
-            ++count;
-            mayMove = mayMove && isInside(m_mesh.nextOf(c));
-        });
-        return mayMove ? count : std::uint8_t(0);
+        for (CornerId c = first; c != none && mayMove; c = m_mesh.nextCorner[c]) {
+            mayMove = ++count <= WorkingMesh::mostOfPlain && isInside(m_mesh.nextOf(c)) && m_mesh.carriesSame(c, first);
+        }
+        return mayMove ? std::uint8_t(count) : std::uint8_t(0);
     }
 
     // As many as have room, no two side by side.
@@ -191,20 +193,29 @@ private:
         return changes;
     }
 
-    // Whether they close one ring in which no neighbour comes twice.
+    // Whether they close one ring, of not too many, in which no neighbour comes twice.
     static bool isOneRing(const std::vector<Side>& sides) {
-        if (sides.size() < 3) return false;
+        constexpr std::size_t most = 40, slotCount = 64;
+        constexpr std::uint8_t empty = 0xff;
+        if (sides.size() < 3 || sides.size() > most) return false;
+        // Where each neighbour comes next, found by a hash: there is no telling which, so looking along would cost
+        // more.
+        std::array<std::uint8_t, slotCount> slots;
+        slots.fill(empty);
+        const auto slotOf = [&](VertexId v) {
+            std::size_t slot = (v * 0x9e3779b9u) >> 26;
+            while (slots[slot] != empty && sides[slots[slot]].next != v) slot = (slot + 1) % slotCount;
+            return slot;
+        };
+        for (std::size_t i = 0; i < sides.size(); ++i) {
+            std::uint8_t& slot = slots[slotOf(sides[i].next)];
+            if (slot != empty) return false;
+            slot = std::uint8_t(i);
+        }
         std::size_t at = 0, steps = 0;
         do {
-            std::size_t following = sides.size();
-            for (std::size_t i = 0; i < sides.size(); ++i) {
-                if (sides[i].next != sides[at].last) continue;
-                if (following < sides.size()) return false;
-                following = i;
-            }
-            if (following == sides.size()) return false;
-            at = following;
-        } while (++steps < sides.size() && at != 0);
+            at = slots[slotOf(sides[at].last)];
+        } while (++steps < sides.size() && at != 0 && at != empty);
         return at == 0 && steps == sides.size();
     }
 

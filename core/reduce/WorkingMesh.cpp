@@ -256,8 +256,7 @@ bool WorkingMesh::isPlainlyInside(VertexId v) const {
     std::size_t count = 0;
     const CornerId first = firstCorner[v];
     for (CornerId c = first; c != none; c = nextCorner[c]) {
-        const bool isSame = sections[c / 3] == sections[first / 3] && (wedges.empty() || wedgeAt(c) == wedgeAt(first));
-        if (count == mostOfPlain || !isSame) return false;
+        if (count == mostOfPlain || !carriesSame(c, first)) return false;
         nexts[count] = nextOf(c);
         lasts[count++] = lastOf(c);
     }

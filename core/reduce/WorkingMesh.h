@@ -87,6 +87,10 @@ public:
     VertexId nextOf(CornerId c) const { return triangles[c / 3][(c % 3 + 1) % 3]; }
     VertexId lastOf(CornerId c) const { return triangles[c / 3][(c % 3 + 2) % 3]; }
     WedgeId wedgeAt(CornerId c) const { return wedges[c / 3][c % 3]; }
+    /// Whether two corners at a vertex have the same material, part and wedge.
+    bool carriesSame(CornerId a, CornerId b) const {
+        return sections[a / 3] == sections[b / 3] && (wedges.empty() || wedgeAt(a) == wedgeAt(b));
+    }
     Vec3d place(VertexId v) const { return positions[v].cast<double>(); }
 
     /// Ask the memory for what is known of a vertex, in three steps: each needs what the one before has asked for.
