@@ -1,7 +1,6 @@
 #include "reduce/Polisher.h"
 
 #include <cmath>
-#include <numeric>
 
 namespace um {
 
@@ -31,9 +30,7 @@ void Polisher::placeProbes() {
 
 // What is not represented any more pulls at nothing.
 void Polisher::takeSamples() {
-    std::vector<VertexId> vertices(m_provenance.destinations.size());
-    std::iota(vertices.begin(), vertices.end(), VertexId(0));
-    vertices = parallelFilter(vertices, [&](std::size_t v) {
+    const std::vector<VertexId> vertices = parallelIndices(m_provenance.destinations.size(), [&](std::size_t v) {
         const VertexId at = m_provenance.destinations[v];
         return at != none && !m_around.of(at).empty();
     });
@@ -53,9 +50,7 @@ void Polisher::thinSamples() {
         visit(m_provenance.destinations[m_samples[s].vertex]);
     });
     const auto isLarge = [&](std::size_t v) { return byVertex.of(v).size() >= 2 * m_sampling.enoughForVertex; };
-    std::vector<VertexId> large(m_level.vertexCount());
-    std::iota(large.begin(), large.end(), VertexId(0));
-    large = parallelFilter(large, isLarge);
+    const std::vector<VertexId> large = parallelIndices(m_level.vertexCount(), isLarge);
     if (large.empty()) return;
     if (!m_isPlaced) {
         const std::vector<Sphere> spheres = spheresOf(m_level);

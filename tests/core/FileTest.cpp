@@ -72,6 +72,15 @@ private slots:
         const std::vector<int> kept = parallelFilter(values, [](std::size_t i) { return i % 7 == 3; });
         QCOMPARE(kept.size(), std::size_t(28571));
         for (std::size_t i = 0; i < kept.size(); ++i) QCOMPARE(kept[i], int(7 * i + 3));
+        // Also where nothing, everything, or the last of a chunk is kept.
+        for (const std::size_t count : {std::size_t(0), std::size_t(1), std::size_t(1) << 15, std::size_t(65537)}) {
+            QVERIFY(parallelIndices(count, [](std::size_t) { return false; }).empty());
+            const auto all = parallelIndices(count, [](std::size_t) { return true; });
+            QCOMPARE(all.size(), count);
+            for (std::size_t i = 0; i < count; ++i) QCOMPARE(std::size_t(all[i]), i);
+            const auto last = parallelIndices(count, [&](std::size_t i) { return i + 1 == count; });
+            QCOMPARE(last.size(), std::size_t(count > 0 ? 1 : 0));
+        }
     }
 
 private:
