@@ -17,7 +17,10 @@ constexpr float veilAlpha = 0.16f;  // of a cage
 constexpr std::size_t mostFramedPlaces = 4096;
 
 // With less than this share of the picture's sides free, all of it is used.
-constexpr double leastRoom = 0.4;
+constexpr double leastRoom = 0.3;
+
+// Beside what lies in a corner the picture is out of the middle: only where it is so much larger than above it.
+constexpr double wellLarger = 1.2;
 
 }  // namespace
 
@@ -162,21 +165,21 @@ void Viewport::frameAll() {
     emit cameraChanged();
 }
 
-// A part of a pane, as the camera has it. All of it, where too little is left.
-Camera::Part Viewport::partOf(const QRect& part, const QRectF& pane) {
+// A part of a pane, as the camera has it; none where too little is left.
+std::optional<Camera::Part> Viewport::partOf(const QRect& part, const QRectF& pane) {
     const QRectF left = QRectF(part) & pane;
-    if (left.width() < leastRoom * pane.width() || left.height() < leastRoom * pane.height()) return Camera::whole();
+    if (left.width() < leastRoom * pane.width() || left.height() < leastRoom * pane.height()) return std::nullopt;
     const auto across = [&](double x) { return 2 * (x - pane.left()) / pane.width() - 1; };
     const auto up = [&](double y) { return 1 - 2 * (y - pane.top()) / pane.height(); };
-    return {Eigen::Vector2d(across(left.left()), up(left.bottom())),
-            Eigen::Vector2d(across(left.right()), up(left.top()))};
+    return Camera::Part(Eigen::Vector2d(across(left.left()), up(left.bottom())),
+                        Eigen::Vector2d(across(left.right()), up(left.top())));
 }
 
 Camera Viewport::framedIn(const Room& room) const {
     const QRectF pane = room.pane.isEmpty() ? rect() : room.pane;
-    const auto framed = [&](const QRect& free) {
+    const auto framed = [&](const Camera::Part& part) {
         Camera camera = m_camera;
-        camera.frame(m_framed, pane.width() / pane.height(), partOf(free, pane));
+        camera.frame(m_framed, pane.width() / pane.height(), part);
         return camera;
     };
     const auto isUnderCorner = [&](const Camera& camera) {
@@ -185,23 +188,27 @@ Camera Viewport::framedIn(const Room& room) const {
             return pixel && QRectF(room.corner).contains(pane.topLeft() + QPointF(pixel->x(), pixel->y()));
         });
     };
-    const Camera all = framed(room.free);
+    const Camera all = framed(partOf(room.free, pane).value_or(Camera::whole()));
     if (!isUnderCorner(all)) return all;
     QRect beside = room.free, above = room.free;
     beside.setLeft(room.corner.right());
     above.setBottom(room.corner.top());
-    const Camera left = framed(beside), over = framed(above);
-    return left.distance() < over.distance() && !isUnderCorner(left) ? left : over;
+    const auto partBeside = partOf(beside, pane), partAbove = partOf(above, pane);
+    if (!partBeside && !partAbove) return all;
+    if (!partBeside || !partAbove) return framed(partBeside ? *partBeside : *partAbove);
+    const Camera left = framed(*partBeside), over = framed(*partAbove);
+    return left.distance() * wellLarger < over.distance() ? left : over;
 }
 
 void Viewport::lookFrom(double yaw, double pitch) {
     m_camera.lookFrom(yaw, pitch);
+    if (!m_framed.empty()) m_camera = framedIn(m_room);
     changed();
     emit cameraChanged();
 }
 
 void Viewport::lookAt(const Vec3d& place, double across) {
-    m_camera.lookAt(place, across, partOf(m_room.free, m_room.pane));
+    m_camera.lookAt(place, across, partOf(m_room.free, m_room.pane).value_or(Camera::whole()));
     m_framed.clear();
     changed();
     emit cameraChanged();

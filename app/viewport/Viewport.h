@@ -60,6 +60,7 @@ public:
     void frameAll();
     /// Everything again, as after a change of the theme.
     void redraw() { changed(); }
+    /// From there; everything, if everything is in view.
     void lookFrom(double yaw, double pitch);
     void lookAt(const Vec3d& place, double across);
     const Camera& camera() const { return m_camera; }
@@ -113,7 +114,7 @@ private:
     };
 
     Pane& shownPane();
-    static Camera::Part partOf(const QRect& part, const QRectF& pane);
+    static std::optional<Camera::Part> partOf(const QRect& part, const QRectF& pane);
     Camera framedIn(const Room& room) const;
     bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
     static Pane makePane(const Drawable& drawable);
