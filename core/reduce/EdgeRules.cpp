@@ -1,26 +1,12 @@
 #include "reduce/EdgeRules.h"
 
+#include "reduce/Sides.h"
+
 #include <span>
 
 namespace um {
 
 namespace {
-
-// What lies opposite to a vertex in several of its triangles.
-struct Sides {
-    using Lanes = EdgeBatch::Lanes;
-
-    Lanes aX, aY, aZ, bX, bY, bZ;
-
-    void put(std::size_t i, const Vec3d& a, const Vec3d& b) {
-        aX[i] = a[0];
-        aY[i] = a[1];
-        aZ[i] = a[2];
-        bX[i] = b[0];
-        bY[i] = b[1];
-        bZ[i] = b[2];
-    }
-};
 
 [[gnu::always_inline]] inline Vec3d difference(const Vec3d& x, const Vec3d& y) {
     return {x[0] - y[0], x[1] - y[1], x[2] - y[2]};
@@ -53,7 +39,7 @@ struct Sides {
 #endif
 bool anyLosesShape(const Sides& sides, const Vec3d& old, const Vec3d& place, bool noNeedles) {
     std::uint64_t any = 0;
-    for (std::size_t i = 0; i < EdgeBatch::size; ++i)
+    for (std::size_t i = 0; i < Sides::size; ++i)
         any |= std::uint64_t(losesShape({sides.aX[i], sides.aY[i], sides.aZ[i]},
                                         {sides.bX[i], sides.bY[i], sides.bZ[i]}, old, place, noNeedles));
     return any != 0;
@@ -68,13 +54,13 @@ bool keepsShape(const WorkingMesh& mesh, const Fan& around, const Vec3d& old, Ve
     for (const auto& [next, last] : around) {
         if (next == other || last == other) continue;
         sides.put(count++, mesh.place(next) - origin, mesh.place(last) - origin);
-        if (count < EdgeBatch::size) continue;
+        if (count < Sides::size) continue;
         if (anyLosesShape(sides, old, place, noNeedles)) return false;
         count = 0;
     }
     // A tip on a side of no length loses nothing.
     if (count == 0) return true;
-    while (count < EdgeBatch::size) sides.put(count++, old, old);
+    while (count < Sides::size) sides.put(count++, old, old);
     return !anyLosesShape(sides, old, place, noNeedles);
 }
 

@@ -2,7 +2,7 @@
 
 #include "base/Parallel.h"
 #include "reduce/Fan.h"
-#include "reduce/PlaneBatch.h"
+#include "reduce/Sides.h"
 
 #include <cmath>
 
@@ -319,20 +319,20 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
 // @returns how many there are
 std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
                                       std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
-    PlaneBatch batch;
+    Sides sides{};
     std::size_t count = 0;
     for (CornerId next = firstCorner[v]; next != none;) {
-        std::array<CornerId, PlaneBatch::size> corners;
+        std::array<CornerId, Sides::size> corners;
         std::size_t some = 0;
         for (; next != none && some < corners.size(); next = nextCorner[next]) {
-            batch.put(some, place(nextOf(next)) - place(v), place(lastOf(next)) - place(v));
+            sides.put(some, place(nextOf(next)) - place(v), place(lastOf(next)) - place(v));
             corners[some++] = next;
         }
-        findPlanes(batch);
+        const Planes planes = planesOver(sides);
         for (std::size_t i = 0; i < some; ++i) {
-            if (!(batch.area[i] > 0)) continue;
-            sum += Quadric::planeThroughOrigin(batch.normal(i), batch.area[i]);
-            if (!wedges.empty()) addCarried(corners[i], batch.toNext(i), batch.toLast(i), batch.area[i], sum, sums);
+            if (!(planes.area[i] > 0)) continue;
+            sum += Quadric::planeThroughOrigin(planes.normal(i), planes.area[i]);
+            if (!wedges.empty()) addCarried(corners[i], sides.a(i), sides.b(i), planes.area[i], sum, sums);
         }
         count += some;
     }
