@@ -193,7 +193,8 @@ private:
         return changes;
     }
 
-    // Whether they close one ring, of not too many, in which no neighbour comes twice.
+    // Whether they close one ring in which no neighbour comes twice. Many are not looked at: beside a pole nothing is
+    // drawn together.
     static bool isOneRing(const std::vector<Side>& sides) {
         constexpr std::size_t most = 40, slotCount = 64;
         constexpr std::uint8_t empty = 0xff;
