@@ -56,6 +56,29 @@ bool isCoarser(const Mesh& mesh, const Mesh& than) {
     return 4 * mesh.triangleCount() < 3 * than.triangleCount() && 8 * mesh.triangleCount() > than.triangleCount();
 }
 
+// A ball as it comes off a lathe, with a pole above and below.
+Mesh turnedBall(VertexId around, VertexId rings) {
+    Mesh mesh;
+    mesh.positions = {{0, 1, 0}, {0, -1, 0}};
+    const auto at = [&](VertexId ring, VertexId i) { return 2 + ring * around + i % around; };
+    for (VertexId ring = 0; ring < rings; ++ring)
+        for (VertexId i = 0; i < around; ++i) {
+            const double down = pi * (ring + 1) / (rings + 1), turn = 2 * pi * i / around;
+            mesh.positions.push_back(
+                Vec3d(std::sin(down) * std::sin(turn), std::cos(down), std::sin(down) * std::cos(turn)).cast<float>());
+        }
+    for (VertexId i = 0; i < around; ++i) {
+        mesh.triangles.push_back({0, at(0, i), at(0, i + 1)});
+        mesh.triangles.push_back({1, at(rings - 1, i + 1), at(rings - 1, i)});
+        for (VertexId ring = 0; ring + 1 < rings; ++ring) {
+            mesh.triangles.push_back({at(ring, i), at(ring + 1, i), at(ring + 1, i + 1)});
+            mesh.triangles.push_back({at(ring, i), at(ring + 1, i + 1), at(ring, i + 1)});
+        }
+    }
+    ensureSections(mesh, "ball");
+    return mesh;
+}
+
 // As it was before anything was drawn together.
 Mesh asItWas(const Mesh& mesh, const Treatment& treatment = {}) {
     return WorkingMesh(mesh, treatment, Progress()).finish(mesh);
@@ -67,6 +90,20 @@ class StarsTest : public QObject {
     Q_OBJECT
 
 private slots:
+    void leavesWhatLiesAroundAPole() {
+        const Mesh ball = turnedBall(400, 200);
+        const Mesh result = thinned(ball);
+        QVERIFY(isCoarser(result, ball));
+        QVERIFY(topologyOf(result) == topologyOf(ball));
+        for (const Vec3f& pole : {ball.positions[0], ball.positions[1]}) {
+            const auto found = std::find(result.positions.begin(), result.positions.end(), pole);
+            QVERIFY(found != result.positions.end());
+            const auto v = VertexId(found - result.positions.begin());
+            const auto touches = [&](const Triangle& t) { return std::find(t.begin(), t.end(), v) != t.end(); };
+            QCOMPARE(std::count_if(result.triangles.begin(), result.triangles.end(), touches), 400);
+        }
+    }
+
     void findsCentresApartFromOneAnother() {
         const Mesh sheet = test::makeSheet(40, 40, 1, 1, waves);
         const WorkingMesh mesh(sheet, {}, Progress());
