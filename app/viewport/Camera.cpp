@@ -22,7 +22,7 @@ void Camera::frame(std::span<const Vec3f> places, double aspect, const Part& par
     const Eigen::Matrix3d turned = turn();
     std::vector<Vec3d> seen;
     for (const Vec3f& place : places) seen.push_back(turned * (place.cast<double>() - m_target));
-    // What is nearer looks larger. Farther than four of its radii away all of it is well before the eye.
+    // What is nearer looks larger, so that the distance at which all of it just fits is searched for.
     const auto extents = [&](double distance) {
         Part all;
         for (const Vec3d& place : seen) {

@@ -73,7 +73,7 @@ private:
     std::vector<Knowledge> m_knowledge;     // of both
     std::vector<std::uint32_t> m_regionOf;  // of each vertex in this round; `none` on a rim
     std::vector<VertexId> m_mergedInto;     // of each vertex since the last compaction
-    /// For each compaction: which of the vertices that it left each one went into that there had been before.
+    // Of each compaction: where each vertex that there had been went, by the numbers of those it left, or `none`.
     std::vector<std::vector<VertexId>> m_paths;
     std::vector<std::size_t> m_trianglesOfParts, m_leastOfParts;
     std::vector<std::uint32_t> m_partOfSections;

@@ -7,9 +7,7 @@ namespace um {
 #ifdef __x86_64__
 [[gnu::target_clones("avx2", "default")]]
 #endif
-Planes
-planesOver(const Sides& sides) {
-    Planes planes;
+void findPlanes(const Sides& sides, Planes& planes) {
     for (std::size_t i = 0; i < Sides::size; ++i) {
         const double x = sides.aY[i] * sides.bZ[i] - sides.aZ[i] * sides.bY[i];
         const double y = sides.aZ[i] * sides.bX[i] - sides.aX[i] * sides.bZ[i];
@@ -20,7 +18,6 @@ planesOver(const Sides& sides) {
         planes.z[i] = z / length;
         planes.area[i] = length / 2;
     }
-    return planes;
 }
 
 }  // namespace um

@@ -33,6 +33,6 @@ struct Planes {
 };
 
 /// @param sides  counted from the vertex
-Planes planesOver(const Sides& sides);
+void findPlanes(const Sides& sides, Planes& planes);
 
 }  // namespace um

@@ -320,6 +320,7 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
 std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
                                       std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
     Sides sides{};
+    Planes planes;
     std::size_t count = 0;
     for (CornerId next = firstCorner[v]; next != none;) {
         std::array<CornerId, Sides::size> corners;
@@ -328,7 +329,7 @@ std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
             sides.put(some, place(nextOf(next)) - place(v), place(lastOf(next)) - place(v));
             corners[some++] = next;
         }
-        const Planes planes = planesOver(sides);
+        findPlanes(sides, planes);
         for (std::size_t i = 0; i < some; ++i) {
             if (!(planes.area[i] > 0)) continue;
             sum += Quadric::planeThroughOrigin(planes.normal(i), planes.area[i]);
@@ -349,6 +350,7 @@ void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLas
                            known->second);
 }
 
+// Planes through a protected edge, square to its faces, so that moving sideways off the edge costs.
 void WorkingMesh::addLine(VertexId v, const Spoke& spoke, Quadric& sum) const {
     const Vec3d edge = place(spoke.vertex) - place(v);
     for (const CornerId c : {spoke.out, spoke.in}) {
