@@ -6,6 +6,7 @@
 #include "files/Text.h"
 #include "files/TextWriter.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace um {
@@ -40,17 +41,23 @@ private:
     MeshFile& m_result;
     std::map<std::string, int> m_textures;  // by their file's name; -1 for what cannot be read
     std::size_t m_missing = 0, m_otherMaps = 0;
+    std::string m_firstMissing;
 };
 
-// What stands behind options is the file; names with blanks are tried first.
+// What stands behind options is the file; names with blanks are tried first. A file that was moved together with its
+// mesh lies beside it, whatever folder is named.
 int MaterialReader::bringTexture(std::string_view rest) {
     std::string name(rest);
     std::replace(name.begin(), name.end(), '\\', '/');
+    const std::string lastWord = name.substr(name.find_last_of(" \t") + 1);
+    const auto bare = [](const std::string& path) { return path.substr(path.find_last_of('/') + 1); };
     std::error_code ignored;
     const auto isFile = [&](const std::string& one) {
         return !one.empty() && std::filesystem::is_regular_file(m_path.parent_path() / one, ignored);
     };
-    if (!isFile(name)) name = name.substr(name.find_last_of(" \t") + 1);
+    const std::string choices[] = {name, lastWord, bare(name), bare(lastWord)};
+    const auto found = std::find_if(std::begin(choices), std::end(choices), isFile);
+    name = found != std::end(choices) ? *found : lastWord;
     const auto known = m_textures.find(name);
     if (known != m_textures.end()) return known->second;
     int number = -1;
@@ -63,7 +70,7 @@ int MaterialReader::bringTexture(std::string_view rest) {
             number = int(m_result.mesh.textures.size()) - 1;
         }
     }
-    if (number < 0) ++m_missing;
+    if (number < 0 && m_missing++ == 0) m_firstMissing = name;
     return m_textures[name] = number;
 }
 
@@ -73,7 +80,7 @@ void MaterialReader::read(std::map<std::string, std::uint32_t>& known) {
     std::vector<Material>& materials = m_result.mesh.materials;
     bool hasAny = false;
     while (!rest.empty()) {
-        LineCursor line(takeLine(rest));
+        LineCursor line(takeLine(rest, Lines::Continued));
         const std::string_view word = line.word();
         if (word == "newmtl") {
             const std::string name(line.rest());
@@ -107,8 +114,9 @@ void MaterialReader::read(std::map<std::string, std::uint32_t>& known) {
             ++m_otherMaps;
     }
     if (m_missing > 0)
-        m_result.notes.push_back(formatCount(m_missing) +
-                                 " textures are missing beside the file, or no PNG or JPEG; they are left out.");
+        m_result.notes.push_back(countOf(m_missing, "texture is", "textures are") +
+                                 " missing beside the file, or no PNG or JPEG (" + shown(m_firstMissing) +
+                                 (m_missing > 1 ? " and others" : "") + "), and left out.");
     if (m_otherMaps > 0)
         m_result.notes.push_back(
             "Height, roughness and other maps of the materials are not carried along; base colour, "

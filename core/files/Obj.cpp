@@ -134,7 +134,7 @@ void ChunkParser::parseFace(LineCursor& line) {
 void ChunkParser::parse(std::string_view text) {
     while (!text.empty()) {
         m_place = text.data();
-        LineCursor line(takeLine(text));
+        LineCursor line(takeLine(text, Lines::Continued));
         const std::string_view word = line.word();
         const auto event = [&](EventKind kind) {
             m_chunk.events.push_back({m_chunk.faceEnds.size(), kind, std::string(line.rest())});
@@ -167,7 +167,7 @@ void ChunkParser::parse(std::string_view text) {
 }
 
 std::vector<Chunk> parseChunks(const std::filesystem::path& path, std::string_view text, const Progress& progress) {
-    const std::vector<std::string_view> pieces = chunksOfLines(text, 4 << 20);
+    const std::vector<std::string_view> pieces = chunksOfLines(text, 4 << 20, Lines::Continued);
     std::vector<Chunk> chunks(pieces.size());
     std::atomic<std::size_t> done = 0;
     parallelFor(

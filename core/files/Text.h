@@ -11,7 +11,10 @@
 
 namespace um {
 
-/// A place in a text that is read word by word within one line.
+/// How lines end: at each line feed, or, as in OBJ, only where no backslash before it says that the line goes on.
+enum class Lines { Plain, Continued };
+
+/// A place in a text that is read word by word within one line. Where that goes on behind a backslash, words do not.
 class LineCursor {
 public:
     explicit LineCursor(std::string_view line) : m_rest(line) {}
@@ -32,10 +35,11 @@ private:
 std::optional<long long> parseInteger(std::string_view word);
 
 /// Cuts a text at line ends into chunks of about `chunkSize` bytes.
-std::vector<std::string_view> chunksOfLines(std::string_view text, std::size_t chunkSize);
+std::vector<std::string_view> chunksOfLines(std::string_view text, std::size_t chunkSize, Lines lines = Lines::Plain);
 
-/// Takes the next line off the front of `text` (without its end, be it LF or CR LF).
-std::string_view takeLine(std::string_view& text);
+/// Takes the next line off the front of `text` (without its end, be it LF or CR LF). A comment (#) never goes on:
+/// paths in it may end with a backslash.
+std::string_view takeLine(std::string_view& text, Lines lines = Lines::Plain);
 
 /// @throws FileError  "<path>, line 12: <what>"
 [[noreturn]] void failAtLine(const std::filesystem::path& path, std::string_view text, const char* place,

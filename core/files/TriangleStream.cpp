@@ -7,6 +7,7 @@
 #include "files/PlyHeader.h"
 #include "files/Stl.h"
 #include "files/Text.h"
+#include "mesh/Polygon.h"
 
 #include <algorithm>
 #include <cstring>
@@ -111,7 +112,7 @@ public:
         for (std::size_t line = 0; !rest.empty(); ++line) {
             if (line % batchSize == 0) passed(m_file.text().size() - rest.size(), progress);
             const char* place = rest.data();
-            LineCursor cursor(takeLine(rest));
+            LineCursor cursor(takeLine(rest, m_isStl ? Lines::Plain : Lines::Continued));
             if (m_isStl)
                 takeStlLine(cursor, place, batch);
             else
@@ -155,12 +156,14 @@ private:
                            "a face uses vertex \"" + shown(corner) + "\", which is not there; export the file again.");
             m_corners.push_back(m_vertices[std::size_t(at)]);
         }
-        for (std::size_t k = 2; k < m_corners.size(); ++k) batch.add({m_corners[0], m_corners[k - 1], m_corners[k]});
+        triangulatePolygon(m_corners, m_cut);
+        for (const Triangle& cut : m_cut) batch.add({m_corners[cut[0]], m_corners[cut[1]], m_corners[cut[2]]});
     }
 
     bool m_isStl;
     std::vector<Vec3f> m_vertices;
     std::vector<Vec3f> m_corners;
+    std::vector<Triangle> m_cut;
 };
 
 class BinaryPlyStream : public FileStream {

@@ -194,6 +194,18 @@ private slots:
         const MeshFile other = readMesh(folder / "other.obj", Progress());
         QVERIFY(other.mesh.textures.empty() && !other.mesh.materials[0].baseColorTexture);
         QCOMPARE(other.notes.size(), std::size_t(2));  // missing, and not carried
+        QVERIFY(other.notes[0].find("nowhere.png") != std::string::npos);
+    }
+
+    void findsTexturesThatMovedWithTheirMesh() {
+        const test::Folder folder;
+        folder.write("worn clay.png", pngOf(Picture(4, 4, {1, 2, 3})));
+        folder.write("a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl a\nf 1 2 3\n");
+        for (const char* name : {"C:\\Art\\jar\\worn clay.png", "/home/someone/worn clay.png", "../no/worn clay.png"}) {
+            folder.write("a.mtl", std::string("newmtl a\nmap_Kd ") + name + "\n");
+            const MeshFile file = readMesh(folder / "a.obj", Progress());
+            QVERIFY2(file.notes.empty() && file.mesh.textures.size() == 1, name);
+        }
     }
 
     void leavesOutWhatIsNoImage() {

@@ -134,15 +134,60 @@ private slots:
             std::vector<Triangle> triangles;
             triangulatePolygon(turned, triangles);
             QCOMPARE(triangles.size(), std::size_t(4));
-            double area = 0;
-            for (const Triangle& t : triangles) {
-                const Vec3d n =
-                    areaNormal(turned[t[0]].cast<double>(), turned[t[1]].cast<double>(), turned[t[2]].cast<double>());
-                QVERIFY(n.z() >= 0);
-                area += n.norm() / 2;
-            }
-            QVERIFY(std::abs(area - 3) < 1e-9);
+            QVERIFY(std::abs(test::areaOfCut(turned, triangles) - 3) < 1e-9);
+            for (const Triangle& t : triangles)
+                QVERIFY((turned[t[1]] - turned[t[0]]).cross(turned[t[2]] - turned[t[0]]).z() >= 0);
         }
+    }
+
+    void cutsPolygonsWithHolesReachedBySlits() {
+        // A disc with two round holes, each reached and left along the same slit, as programs write faces with holes.
+        const auto ring = [](std::size_t count, float radius, float x, bool backwards) {
+            std::vector<Vec3f> points;
+            for (std::size_t i = 0; i < count; ++i) {
+                const float angle = float(2 * pi * double(backwards ? count - i : i) / double(count));
+                points.emplace_back(x + radius * std::cos(angle), radius * std::sin(angle), 3.0f);
+            }
+            return points;
+        };
+        const std::vector<Vec3f> rim = ring(40, 1, 0, false);
+        std::vector<Vec3f> corners;
+        const auto throughSlit = [&](const std::vector<Vec3f>& hole, std::size_t first) {
+            for (std::size_t i = 0; i <= hole.size(); ++i) corners.push_back(hole[(first + i) % hole.size()]);
+        };
+        corners.push_back(rim[0]);
+        throughSlit(ring(20, 0.3f, 0.4f, true), 0);
+        corners.insert(corners.end(), rim.begin(), rim.begin() + 21);
+        throughSlit(ring(30, 0.2f, -0.5f, true), 15);
+        corners.insert(corners.end(), rim.begin() + 20, rim.end());
+
+        std::vector<Triangle> triangles;
+        triangulatePolygon(corners, triangles);
+        QCOMPARE(triangles.size(), corners.size() - 2);
+        const auto area = [](double count, double radius) {
+            return count / 2 * radius * radius * std::sin(2 * pi / count);
+        };
+        const double due = area(40, 1) - area(20, 0.3) - area(30, 0.2);
+        QVERIFY(std::abs(test::areaOfCut(corners, triangles) - due) < 1e-5);
+    }
+
+    void cutsPolygonsWithManyCorners() {
+        // A cogwheel of 100,000 corners. Looked through naively, it would take most of a minute.
+        std::vector<Vec3f> corners;
+        const std::size_t count = 100'000;
+        double due = 0;
+        for (std::size_t i = 0; i < count; ++i) {
+            const double angle = 2 * pi * double(i) / double(count), r = 1 + 0.2 * std::sin(40 * angle);
+            corners.emplace_back(0.0f, float(r * std::cos(angle)), float(r * std::sin(angle)));
+        }
+        for (std::size_t i = 0; i < count; ++i) {
+            const Vec3d a = corners[i].cast<double>(), b = corners[(i + 1) % count].cast<double>();
+            due += a.cross(b).x() / 2;
+        }
+        std::vector<Triangle> triangles;
+        triangulatePolygon(corners, triangles);
+        QCOMPARE(triangles.size(), count - 2);
+        QVERIFY(std::abs(test::areaOfCut(corners, triangles) - due) < 1e-5);
     }
 
     void splitsNormalsAtCreasesOnly() {

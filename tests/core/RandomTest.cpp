@@ -178,7 +178,7 @@ private slots:
         std::mt19937 random(2);
         std::uniform_real_distribution<float> out(0.2f, 1);
         for (int round = 0; round < 60; ++round) {
-            const std::size_t n = 4 + random() % 20;
+            const std::size_t n = 4 + random() % (round % 4 == 0 ? 2000 : 20);
             std::vector<Vec3f> corners;
             double area = 0;
             for (std::size_t i = 0; i < n; ++i) {
@@ -191,13 +191,7 @@ private slots:
             std::vector<Triangle> triangles;
             triangulatePolygon(corners, triangles);
             QCOMPARE(triangles.size(), n - 2);
-            double cut = 0;
-            for (const Triangle& t : triangles)
-                cut +=
-                    areaNormal(corners[t[0]].cast<double>(), corners[t[1]].cast<double>(), corners[t[2]].cast<double>())
-                        .norm() /
-                    2;
-            QVERIFY(std::abs(cut - area) < 1e-5);
+            QVERIFY(std::abs(test::areaOfCut(corners, triangles) - area) < 1e-5);
         }
     }
 

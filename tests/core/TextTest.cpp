@@ -62,6 +62,19 @@ private slots:
         QCOMPARE(chunksOfLines(std::string(1000, 'x'), 10).size(), std::size_t(1));  // one line is never cut
     }
 
+    void goesOnBehindABackslash() {
+        std::string_view text = "f 1 2\\\n 3 \\\r\n4\n# C:\\\nv a\\b \\";
+        LineCursor line(takeLine(text, Lines::Continued));
+        for (const char* word : {"f", "1", "2", "3", "4", ""}) QCOMPARE(line.word(), std::string_view(word));
+        QCOMPARE(takeLine(text, Lines::Continued), std::string_view("# C:\\"));
+        QCOMPARE(takeLine(text, Lines::Continued), std::string_view("v a\\b \\"));
+        LineCursor numbers("1.5\\\n2");
+        QCOMPARE(*numbers.number(), 1.5f);
+        QCOMPARE(*numbers.number(), 2.0f);
+        QCOMPARE(chunksOfLines("aaaa\\\nbbbb\ncc\n", 3, Lines::Continued).size(), std::size_t(2));
+        QCOMPARE(chunksOfLines("aaaa\\\nbbbb\ncc\n", 3).size(), std::size_t(3));
+    }
+
     void namesTheLine() {
         const std::string text = "first\nsecond\nthird\n";
         const QString said = test::errorOf([&] { failAtLine("a.obj", text, text.data() + 13, "is wrong."); });

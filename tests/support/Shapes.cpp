@@ -240,4 +240,13 @@ double volume(const Mesh& mesh) {
     return sum;
 }
 
+double areaOfCut(const std::vector<Vec3f>& corners, const std::vector<Triangle>& triangles) {
+    double area = 0;
+    for (const Triangle& t : triangles)
+        area += areaNormal(corners[t[0]].cast<double>(), corners[t[1]].cast<double>(), corners[t[2]].cast<double>())
+                    .norm() /
+                2;
+    return area;
+}
+
 }  // namespace um::test

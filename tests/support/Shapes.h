@@ -54,4 +54,7 @@ bool wedgesBelongToOneVertex(const Mesh& mesh);
 
 double volume(const Mesh& mesh);
 
+/// The area of all triangles that a polygon was cut into.
+double areaOfCut(const std::vector<Vec3f>& corners, const std::vector<Triangle>& triangles);
+
 }  // namespace um::test
