@@ -70,6 +70,7 @@ MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
     try {
         ensureSections(result.mesh, path.stem().string());
         requireSound(result.mesh, path.string());
+        requireUsableSize(result.mesh, path.string());
     } catch (const MeshError& error) {
         throw FileError(error.what());
     }

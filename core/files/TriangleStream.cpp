@@ -32,10 +32,11 @@ public:
     }
 
     void add(const Corners& corners) {
-        if (!(corners[0] + corners[1] + corners[2]).allFinite())
+        const auto isUsable = [](const Vec3f& corner) { return (corner.array().abs() <= largestCoordinate).all(); };
+        if (!std::all_of(corners.begin(), corners.end(), isUsable))
             throw FileError(m_path.string() + ", triangle " + formatCount(m_before + m_triangles.size() + 1) +
-                            ": a coordinate is not a finite number; repair it where the mesh was made and export "
-                            "again.");
+                            ": a coordinate is not a finite number, or too large to be reckoned with; repair it where "
+                            "the mesh was made and export again.");
         m_triangles.push_back(corners);
         if (m_triangles.size() == batchSize) flush();
     }

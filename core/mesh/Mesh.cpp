@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/Parallel.h"
+#include "base/Units.h"
 
 #include <atomic>
 #include <limits>
@@ -296,6 +297,19 @@ void requireSound(const Mesh& mesh, const std::string& what) {
         next += section.triangleCount;
     }
     if (next != mesh.triangleCount()) throw MeshError(what + " has parts that do not cover all its triangles.");
+}
+
+void requireUsableSize(const Mesh& mesh, const std::string& what) {
+    const Box3f box = boundingBox(mesh);
+    if (std::max(box.max().maxCoeff(), -box.min().minCoeff()) > largestCoordinate)
+        throw MeshError(what + " has coordinates beyond " + formatCount(std::size_t(largestCoordinate)) +
+                        ", too large to be reckoned with; scale it down or drop stray vertices where it was made, and "
+                        "export again.");
+    const float size = box.sizes().maxCoeff();
+    if (size > 0 && size < smallestSize)
+        throw MeshError(
+            what + " is " + formatNumber(double(size)) +
+            " units large, too small to be reckoned with; scale it up where it was made, and export again.");
 }
 
 }  // namespace um

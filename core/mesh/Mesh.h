@@ -204,4 +204,11 @@ void convertUnit(Mesh& mesh, double metresPerUnit);
 /// @throws MeshError  naming `what` and the first thing that breaks the rules above
 void requireSound(const Mesh& mesh, const std::string& what);
 
+/// Beyond these, in the file's unit, single-precision products overflow or vanish, and no measure could be trusted.
+constexpr float largestCoordinate = 1e10f;
+constexpr float smallestSize = 1e-8f;
+
+/// @throws MeshError  naming `what` where a mesh reaches farther out than that, or is smaller (but not of no size)
+void requireUsableSize(const Mesh& mesh, const std::string& what);
+
 }  // namespace um

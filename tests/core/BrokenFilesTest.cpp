@@ -49,6 +49,7 @@ private slots:
         row("stl absurd count", "e.stl", stlHeader(4000000000u) + stlTriangle(0), "ends after 1");
         row("stl nan", "e.stl", stlHeader(2) + stlTriangle(0) + stlTriangle(nan), "triangle 2");
         row("stl inf", "e.stl", stlHeader(1) + stlTriangle(inf), "triangle 1");
+        row("stl too large", "e.stl", stlHeader(1) + stlTriangle(3e10f), "coordinates beyond 10,000,000,000");
         row("stl without triangles", "e.stl", stlHeader(0), "no triangles");
         row("ascii stl cut off", "e.stl", "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n",
             "cut off");
@@ -66,6 +67,7 @@ private slots:
         row("ply index out of range", "e.ply", plyHead + "0 0 0\n1 0 0\n0 1 0\n3 0 1 7\n", "only 3");
         row("ply negative index", "e.ply", plyHead + "0 0 0\n1 0 0\n0 1 0\n3 0 1 -1\n", "line 13");
         row("ply nan", "e.ply", plyHead + "0 0 0\nnan 0 0\n0 1 0\n3 0 1 2\n", "vertex 2");
+        row("ply too small", "e.ply", plyHead + "0 0 0\n1e-12 0 0\n0 1e-12 0\n3 0 1 2\n", "too small");
         row("ply without x", "e.ply", "ply\nformat ascii 1.0\nelement vertex 1\nproperty float y\nend_header\n0\n",
             "x, y and z");
         row("ply points only", "e.ply",

@@ -72,6 +72,8 @@ private slots:
         QVERIFY(test::errorOf([&] { allOf(index); }).contains("not there"));
         const auto nan = folder.write("nan.obj", "v 0 0 0\nv 1 0 0\nv nan 1 0\nf 1 2 3\n");
         QVERIFY(!test::errorOf([&] { allOf(nan); }).isEmpty());
+        const auto huge = folder.write("huge.obj", "v 0 0 0\nv 1 0 0\nv 1e20 1 0\nf 1 2 3\n");
+        QVERIFY(test::errorOf([&] { allOf(huge); }).contains("too large"));
         writeMesh(sheet, folder / "sheet.glb", Progress());
         QVERIFY(test::errorOf([&] { allOf(folder / "sheet.glb"); }).contains("piece by piece"));
     }
