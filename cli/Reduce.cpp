@@ -120,7 +120,7 @@ int run(const Options& options) {
     const ReduceSettings settings = settingsFor(options, file.mesh, screen);
     const std::string faults = [&] {
         const TerminalProgress terminal("Checking");
-        return faultsOf(gatherStatistics(file.mesh, terminal.progress()).whole);
+        return faultsOf(gatherWholeStatistics(file.mesh, terminal.progress()));
     }();
     const auto begin = std::chrono::steady_clock::now();
     TargetResult result = [&] {

@@ -84,15 +84,15 @@ TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Pr
         throw MeshError("Texture drift needs UVs on the source and on the level; one of them has none.");
     // Part by part, where the parts are the same: what touches another part is not held against that one's UVs.
     const bool byParts = source.parts.size() > 1 && source.parts.size() == level.parts.size();
+    const auto sourceSections = sectionsByPart(source), levelSections = sectionsByPart(level);
     std::vector<Drift> drifts;
     const std::size_t parts = byParts ? source.parts.size() : 1;
     for (std::size_t part = 0; part < parts; ++part) {
         const Progress share = progress.span(double(part) / double(parts), double(part + 1) / double(parts));
         std::vector<Drift> some;
         if (byParts) {
-            std::vector<bool> wanted(parts, false);
-            wanted[part] = true;
-            const Mesh sourcePart = extractParts(source, wanted), levelPart = extractParts(level, wanted);
+            const Mesh sourcePart = extractSurface(source, sourceSections[part]);
+            const Mesh levelPart = extractSurface(level, levelSections[part]);
             if (sourcePart.triangles.empty() || levelPart.triangles.empty()) continue;
             some = driftsBetween(sourcePart, levelPart, share);
         } else {

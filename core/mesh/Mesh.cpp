@@ -82,6 +82,37 @@ void requireIndices(const std::vector<Triangle>& triangles, std::size_t count, c
                                 std::to_string(count) + "; export the mesh again.");
 }
 
+void copySections(const Mesh& mesh, const std::vector<Section>& sections, Mesh& result) {
+    std::vector<Triangle> wedges;
+    for (const Section& section : sections) {
+        Section kept = section;
+        kept.firstTriangle = TriangleId(result.triangles.size());
+        result.sections.push_back(kept);
+        const auto append = [&](std::vector<Triangle>& to, const std::vector<Triangle>& from) {
+            const auto first = from.begin() + section.firstTriangle;
+            to.insert(to.end(), first, first + section.triangleCount);
+        };
+        append(result.triangles, mesh.triangles);
+        if (mesh.hasAttributes()) append(wedges, mesh.wedges.empty() ? mesh.triangles : mesh.wedges);
+    }
+    const std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
+    result.positions = pickUsed(mesh.positions, usedVertices);
+    result.influences = pickUsed(mesh.influences, usedVertices);
+    result.morphs.resize(mesh.morphs.size());
+    for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
+        result.morphs[m].offsets = pickUsed(mesh.morphs[m].offsets, usedVertices);
+    makeLocal(result.triangles, usedVertices);
+    if (mesh.hasAttributes()) {
+        const std::vector<std::uint32_t> used = usedIndices(wedges);
+        result.normals = pickUsed(mesh.normals, used);
+        result.uvs = pickUsed(mesh.uvs, used);
+        result.secondUvs = pickUsed(mesh.secondUvs, used);
+        result.colors = pickUsed(mesh.colors, used);
+        makeLocal(wedges, used);
+        result.wedges = std::move(wedges);
+    }
+}
+
 }  // namespace
 
 std::size_t Mesh::wedgeCount() const {
@@ -168,35 +199,23 @@ std::size_t dropUnused(Mesh& mesh) {
 }
 
 Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
+    std::vector<Section> sections;
+    for (const Section& section : mesh.sections)
+        if (wanted[section.part]) sections.push_back(section);
     Mesh result = emptyLike(mesh);
-    std::vector<Triangle> wedges;
-    for (const Section& section : mesh.sections) {
-        if (!wanted[section.part]) continue;
-        Section kept = section;
-        kept.firstTriangle = TriangleId(result.triangles.size());
-        result.sections.push_back(kept);
-        const auto append = [&](std::vector<Triangle>& to, const std::vector<Triangle>& from) {
-            const auto first = from.begin() + section.firstTriangle;
-            to.insert(to.end(), first, first + section.triangleCount);
-        };
-        append(result.triangles, mesh.triangles);
-        if (mesh.hasAttributes()) append(wedges, mesh.wedges.empty() ? mesh.triangles : mesh.wedges);
-    }
-    const std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
-    result.positions = pickUsed(mesh.positions, usedVertices);
-    if (!mesh.influences.empty()) result.influences = pickUsed(mesh.influences, usedVertices);
-    for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
-        result.morphs[m].offsets = pickUsed(mesh.morphs[m].offsets, usedVertices);
-    makeLocal(result.triangles, usedVertices);
-    if (mesh.hasAttributes()) {
-        const std::vector<std::uint32_t> used = usedIndices(wedges);
-        result.normals = pickUsed(mesh.normals, used);
-        result.uvs = pickUsed(mesh.uvs, used);
-        result.secondUvs = pickUsed(mesh.secondUvs, used);
-        result.colors = pickUsed(mesh.colors, used);
-        makeLocal(wedges, used);
-        result.wedges = std::move(wedges);
-    }
+    copySections(mesh, sections, result);
+    return result;
+}
+
+std::vector<std::vector<Section>> sectionsByPart(const Mesh& mesh) {
+    std::vector<std::vector<Section>> result(mesh.parts.size());
+    for (const Section& section : mesh.sections) result[section.part].push_back(section);
+    return result;
+}
+
+Mesh extractSurface(const Mesh& mesh, const std::vector<Section>& sections) {
+    Mesh result;
+    copySections(mesh, sections, result);
     return result;
 }
 

@@ -4,6 +4,7 @@
 #include "base/Units.h"
 #include "mesh/EdgeWalk.h"
 
+#include <atomic>
 #include <set>
 
 namespace um {
@@ -41,7 +42,9 @@ void sumAreas(const Mesh& mesh, Statistics& statistics) {
     }
 }
 
-Statistics gatherWhole(const Mesh& mesh, const Progress& progress) {
+}  // namespace
+
+Statistics gatherWholeStatistics(const Mesh& mesh, const Progress& progress) {
     Statistics statistics;
     statistics.triangles = mesh.triangleCount();
     statistics.vertices = mesh.vertexCount();
@@ -63,8 +66,6 @@ Statistics gatherWhole(const Mesh& mesh, const Progress& progress) {
     return statistics;
 }
 
-}  // namespace
-
 std::string faultsOf(const Statistics& s) {
     std::string text;
     const auto say = [&](std::size_t count, const char* what) {
@@ -82,18 +83,20 @@ std::string faultsOf(const Statistics& s) {
 
 MeshStatistics gatherStatistics(const Mesh& mesh, const Progress& progress) {
     MeshStatistics result;
-    result.whole = gatherWhole(mesh, progress.span(0, 0.5));
-    if (mesh.parts.size() == 1) {
-        result.parts.push_back(result.whole);
-        return result;
-    }
-    for (std::size_t part = 0; part < mesh.parts.size(); ++part) {
-        std::vector<bool> wanted(mesh.parts.size(), false);
-        wanted[part] = true;
-        const double done = 0.5 + 0.5 * double(part) / double(mesh.parts.size());
-        result.parts.push_back(gatherWhole(extractParts(mesh, wanted), progress.span(done, done)));
-        progress.at(done);
-    }
+    result.whole = gatherWholeStatistics(mesh, progress.span(0, 0.5));
+    result.parts.assign(mesh.parts.size(), result.whole);
+    if (mesh.parts.size() == 1) return result;
+    const std::vector<std::vector<Section>> sections = sectionsByPart(mesh);
+    std::atomic<std::size_t> done = 0;
+    const auto reached = [&](std::size_t parts) { return 0.5 + 0.5 * double(parts) / double(sections.size()); };
+    parallelFor(
+        sections.size(),
+        [&](std::size_t part) {
+            const Progress standing = progress.span(reached(done), reached(done));
+            result.parts[part] = gatherWholeStatistics(extractSurface(mesh, sections[part]), standing);
+            progress.at(reached(++done));
+        },
+        1);
     return result;
 }
 

@@ -40,6 +40,10 @@ struct MeshStatistics {
 /// "3 non-manifold edges, 1 duplicate triangle": what is broken, or empty. Open borders are not.
 std::string faultsOf(const Statistics& statistics);
 
+/// Without looking at each part.
+/// @throws Cancelled
+Statistics gatherWholeStatistics(const Mesh& mesh, const Progress& progress);
+
 /// @throws Cancelled
 MeshStatistics gatherStatistics(const Mesh& mesh, const Progress& progress);
 
