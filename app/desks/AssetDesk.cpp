@@ -20,6 +20,7 @@
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/BakePage.h"
 #include "app/sheet/SheetPanel.h"
 #include "app/sheet/SheetWork.h"
 #include "app/sightline/SightlineStrip.h"
@@ -126,6 +127,10 @@ void AssetDesk::connectViews() {
     connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
     connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
     connect(m_parts, &PartsPanel::partChosen, m_view, &ViewArea::setChosenPart);
+    connect(m_parts, &PartsPanel::partChosen, this, [this](int part) {
+        m_sheetPanel->bakePage().setChosenPart(part < 0 ? std::string()
+                                                        : m_model.document().source->parts[std::size_t(part)].name);
+    });
     connect(m_parts, &PartsPanel::unitChosen, this, &AssetDesk::setUnit);
     connect(m_evidence, &EvidencePanel::measureWanted, m_measuring, &MeasureQueue::forgetCancelled);
     connect(m_evidence, &EvidencePanel::worstWanted, this, [this] { goToWorst(); });

@@ -1,114 +1,21 @@
 #include "app/panels/PartsPanel.h"
 
+#include "app/panels/PartsList.h"
 #include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
 #include "base/Units.h"
 
 #include <QComboBox>
 #include <QHBoxLayout>
-#include <QMouseEvent>
-#include <QPainter>
-#include <QScrollArea>
-#include <QScrollBar>
+#include <QLineEdit>
+#include <QToolTip>
 #include <QVBoxLayout>
 
 namespace um::app {
 namespace {
 
-// A part's name, its triangles, and a bar as long as its share.
-class PartRow : public QWidget {
-public:
-    PartRow(QString name, std::size_t triangles, double share, std::function<void()> onClick)
-        : m_name(std::move(name)), m_count(triangles), m_share(share), m_onClick(std::move(onClick)) {
-        setFixedHeight(fullHeight());
-        setToolTip(tr("%1: %2 triangles, %3 % of the source. Click to make it stand out.")
-                       .arg(m_name, QString::fromStdString(formatCount(m_count)),
-                            QString::fromStdString(formatNumber(100 * share))));
-    }
-
-    static int fullHeight() { return QFontMetrics(textFont()).height() + 17; }
-
-    void setGuard(const QString& word) {
-        m_guard = word;
-        update();
-    }
-
-    void setChosen(bool chosen) {
-        m_isChosen = chosen;
-        update();
-    }
-
-protected:
-    void paintEvent(QPaintEvent*) override {
-        QPainter painter(this);
-        painter.setRenderHint(QPainter::Antialiasing);
-        if (m_isChosen) {
-            painter.setBrush(theme().accentTint);
-            painter.setPen(Qt::NoPen);
-            painter.drawRoundedRect(rect(), 5, 5);
-        }
-        const QRect inside = rect().adjusted(9, 4, -9, -9);
-        const QString count = QString::fromStdString(formatShortCount(m_count));
-        painter.setFont(textFont());
-        painter.setPen(theme().softInk);
-        painter.drawText(inside, Qt::AlignRight | Qt::AlignTop, count);
-        int room = inside.width() - painter.fontMetrics().horizontalAdvance(count) - 8;
-        if (!m_guard.isEmpty()) {
-            painter.setPen(theme().accent);
-            const QRect before = inside.adjusted(0, 0, room - inside.width(), 0);
-            painter.drawText(before, Qt::AlignRight | Qt::AlignTop, m_guard);
-            room -= painter.fontMetrics().horizontalAdvance(m_guard) + 8;
-        }
-        painter.setPen(theme().ink);
-        painter.drawText(inside, Qt::AlignLeft | Qt::AlignTop,
-                         painter.fontMetrics().elidedText(m_name, Qt::ElideMiddle, room));
-        QRectF bar(inside.left(), height() - 8.0, inside.width(), 3.5);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(theme().rule);
-        painter.drawRoundedRect(bar, 1.7, 1.7);
-        bar.setWidth(std::max(3.5, bar.width() * m_share));
-        painter.setBrush(theme().isNight ? theme().softInk : QColor("#7E8C8C"));
-        painter.drawRoundedRect(bar, 1.7, 1.7);
-    }
-
-    void mousePressEvent(QMouseEvent*) override { m_onClick(); }
-
-private:
-    QString m_name;
-    QString m_guard;
-    std::size_t m_count;
-    double m_share;
-    std::function<void()> m_onClick;
-    bool m_isChosen = false;
-};
-
-constexpr std::size_t mostRows = 500;
-constexpr int gap = 1;
-
-// Scrolled a row at a time; a row that has no room as a whole is not shown cut.
-class RowScroll : public QScrollArea {
-public:
-    RowScroll() { verticalScrollBar()->setSingleStep(step()); }
-
-protected:
-    void resizeEvent(QResizeEvent* event) override {
-        QScrollArea::resizeEvent(event);
-        fit();
-    }
-    bool eventFilter(QObject* watched, QEvent* event) override {
-        const bool isDone = QScrollArea::eventFilter(watched, event);
-        if (watched == widget() && event->type() == QEvent::LayoutRequest) fit();
-        return isDone;
-    }
-
-private:
-    static int step() { return PartRow::fullHeight() + gap; }
-    void fit() {
-        const bool isCut = widget() != nullptr && widget()->minimumSizeHint().height() > height();
-        // The last row has no gap below it.
-        setViewportMargins(0, 0, 0, isCut && height() >= step() ? (height() + gap) % step() : 0);
-    }
-};
+// More parts than are looked through by eye.
+constexpr std::size_t manyParts = 40;
 
 QString guardWord(GuardValue value) {
     return value > 1   ? PartsPanel::tr("hold")
@@ -123,7 +30,8 @@ PartsPanel::PartsPanel(QWidget* parent)
     : QWidget(parent),
       m_total(makeQuietLabel()),
       m_title(makeHeading(tr("SOURCE"))),
-      m_rows(new QVBoxLayout),
+      m_find(new QLineEdit),
+      m_list(new PartsList),
       m_properties(new QVBoxLayout) {
     auto* heading = new QHBoxLayout;
     heading->setContentsMargins(9, 0, 9, 0);
@@ -131,32 +39,33 @@ PartsPanel::PartsPanel(QWidget* parent)
     heading->addStretch();
     heading->addWidget(m_total);
     m_total->setFont(textFont(-2));
-    m_rows->setContentsMargins(0, 0, 0, 0);
-    m_rows->setSpacing(gap);
-    m_rows->addStretch();
-    auto* list = new QWidget;
-    list->setLayout(m_rows);
-    auto* scroll = new RowScroll;
-    scroll->setWidget(list);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     // It takes the room that is left: a long chain needs it below, and the list is scrolled then.
-    scroll->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
-    scroll->setMinimumHeight(44);
+    m_list->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
+    m_list->setMinimumHeight(44);
+    m_find->setPlaceholderText(tr("Find a part"));
+    m_find->setToolTip(tr("Part of a name, then Enter; once more for the next"));
+    m_find->setAccessibleName(tr("Find a part"));
     m_properties->setContentsMargins(9, 2, 9, 0);
     m_properties->setSpacing(2);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
     column->addLayout(heading);
-    column->addWidget(scroll, 1);
+    column->addWidget(m_find);
+    column->addWidget(m_list, 1);
     column->addWidget(makeRule());
     auto* titleRow = new QHBoxLayout;
     titleRow->setContentsMargins(9, 2, 9, 0);
     titleRow->addWidget(m_title);
     column->addLayout(titleRow);
     column->addLayout(m_properties);
+    connect(m_list, &PartsList::rowClicked, this, &PartsPanel::choose);
+    connect(m_find, &QLineEdit::returnPressed, this, [this] {
+        const int found = m_list->findNext(m_find->text().trimmed());
+        if (found >= 0 && found != m_chosen) choose(found);
+        if (found < 0)
+            QToolTip::showText(m_find->mapToGlobal(m_find->rect().bottomLeft()), tr("No part has that name"));
+    });
 }
 
 void PartsPanel::setSource(const Mesh* mesh) {
@@ -164,7 +73,11 @@ void PartsPanel::setSource(const Mesh* mesh) {
     m_triangles = mesh != nullptr ? trianglesByPart(*mesh) : std::vector<std::size_t>();
     m_statistics.reset();
     m_chosen = -1;
-    rebuildRows();
+    m_total->setText(mesh != nullptr ? QString::fromStdString(formatCount(mesh->triangleCount())) : QString());
+    m_find->setVisible(m_triangles.size() > manyParts);
+    m_find->clear();
+    showRows();
+    m_list->mark(-1);
     showProperties();
 }
 
@@ -175,8 +88,7 @@ void PartsPanel::setStatistics(std::optional<MeshStatistics> statistics) {
 
 void PartsPanel::choose(int part) {
     m_chosen = part == m_chosen ? -1 : part;
-    for (std::size_t i = 0; i < m_rowWidgets.size(); ++i)
-        static_cast<PartRow*>(m_rowWidgets[i])->setChosen(int(i) == m_chosen);
+    m_list->mark(m_chosen);
     showProperties();
     emit partChosen(m_chosen);
 }
@@ -190,7 +102,8 @@ GuardValue PartsPanel::guardOf(std::size_t part) const {
 void PartsPanel::setGuard(const Guard& guard) {
     if (m_guard == guard) return;
     m_guard = guard;
-    showGuards();
+    showRows();
+    m_list->mark(m_chosen);
     showProperties();
 }
 
@@ -200,25 +113,15 @@ void PartsPanel::setEvidence(std::shared_ptr<const Deviation> evidence) {
     showProperties();
 }
 
-void PartsPanel::showGuards() {
-    for (std::size_t i = 0; i < m_rowWidgets.size(); ++i) {
-        const GuardValue value = guardOf(i);
-        static_cast<PartRow*>(m_rowWidgets[i])->setGuard(value == 0 ? QString() : guardWord(value));
+void PartsPanel::showRows() {
+    std::vector<PartsList::Row> rows;
+    for (std::size_t part = 0; part < m_triangles.size(); ++part) {
+        const GuardValue guard = guardOf(part);
+        rows.push_back({QString::fromStdString(m_mesh->parts[part].name), m_triangles[part],
+                        double(m_triangles[part]) / double(m_mesh->triangleCount()),
+                        guard == 0 ? QString() : guardWord(guard)});
     }
-}
-
-void PartsPanel::rebuildRows() {
-    for (QWidget* row : m_rowWidgets) delete row;
-    m_rowWidgets.clear();
-    m_total->setText(m_mesh != nullptr ? QString::fromStdString(formatCount(m_mesh->triangleCount())) : QString());
-    for (std::size_t part = 0; part < std::min(m_triangles.size(), mostRows); ++part) {
-        const double share = double(m_triangles[part]) / double(m_mesh->triangleCount());
-        auto* row = new PartRow(QString::fromStdString(m_mesh->parts[part].name), m_triangles[part], share,
-                                [this, part] { choose(int(part)); });
-        m_rows->insertWidget(int(part), row);
-        m_rowWidgets.push_back(row);
-    }
-    showGuards();
+    m_list->setRows(std::move(rows));
 }
 
 void PartsPanel::showProperties() {

@@ -9,9 +9,12 @@
 #include <QWidget>
 
 class QLabel;
+class QLineEdit;
 class QVBoxLayout;
 
 namespace um::app {
+
+class PartsList;
 
 class PartsPanel : public QWidget {
     Q_OBJECT
@@ -35,9 +38,8 @@ signals:
     void guardChosen(int part, um::GuardValue value);
 
 private:
-    void rebuildRows();
+    void showRows();
     void showProperties();
-    void showGuards();
     GuardValue guardOf(std::size_t part) const;
 
     const Mesh* m_mesh = nullptr;
@@ -48,9 +50,9 @@ private:
     int m_chosen = -1;
     QLabel* m_total;
     QLabel* m_title;
-    QVBoxLayout* m_rows;
+    QLineEdit* m_find;
+    PartsList* m_list;
     QVBoxLayout* m_properties;
-    std::vector<QWidget*> m_rowWidgets;
 };
 
 }  // namespace um::app

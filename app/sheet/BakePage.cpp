@@ -5,7 +5,9 @@
 #include "base/Error.h"
 #include "base/Units.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QFileDialog>
@@ -21,6 +23,8 @@ constexpr int tracedRays = 32;
 // A step of the slider is a tenth of a doubling.
 constexpr double stepsOfDoubling = 10;
 constexpr int mostSteps = 30;
+
+constexpr std::size_t mostParts = 24;  // that have rows
 
 QString percent(double share) {
     return QString::fromStdString(
@@ -233,8 +237,50 @@ void BakePage::show(const std::shared_ptr<const Mesh>& mesh, bool isLevel, const
     m_occlusion->setChecked(choice.occlusionRays > 0);
     for (QCheckBox* box : {m_seams, m_keep}) box->setEnabled(mesh && !mesh->uvs.empty());
     m_even->setVisible(!choice.pushes.empty());
+    m_shares = figures != nullptr ? figures->parts : std::vector<PartShare>();
     fillSources();
-    fillParts(figures);
+    fillParts();
+}
+
+void BakePage::setChosenPart(const std::string& name) {
+    m_chosenPart = name;
+    fillParts();
+}
+
+// Of thousands of parts those that were given a factor or take too much, the chosen one, and the largest.
+BakePage::PartRows BakePage::partsToShow() const {
+    PartRows all{{}, m_shares, 0};
+    std::vector<double> sizes;
+    if (!m_shares.empty()) {
+        for (const PartShare& share : m_shares) {
+            all.names.push_back(share.part);
+            sizes.push_back(share.sheet);
+        }
+    } else if (m_mesh) {
+        for (const Part& part : m_mesh->parts) all.names.push_back(part.name);
+        for (const std::size_t triangles : trianglesByPart(*m_mesh)) sizes.push_back(double(triangles));
+    }
+    if (all.names.size() <= 1) return {};
+    if (all.names.size() <= mostParts) return all;
+    const auto isAsked = [&](std::size_t i) {
+        return all.names[i] == m_chosenPart || (!m_shares.empty() && m_shares[i].isHog()) ||
+               std::any_of(m_choice.factors.begin(), m_choice.factors.end(),
+                           [&](const PartFactor& f) { return f.part == all.names[i]; });
+    };
+    std::vector<std::size_t> order(all.names.size());
+    std::iota(order.begin(), order.end(), std::size_t(0));
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return isAsked(a) != isAsked(b) ? isAsked(a) : sizes[a] > sizes[b];
+    });
+    order.resize(mostParts);
+    std::sort(order.begin(), order.end());
+    PartRows some;
+    for (const std::size_t i : order) {
+        some.names.push_back(all.names[i]);
+        if (!m_shares.empty()) some.shares.push_back(m_shares[i]);
+    }
+    some.more = all.names.size() - mostParts;
+    return some;
 }
 
 // A row for each other mesh that is baked from.
@@ -259,18 +305,17 @@ void BakePage::fillSources() {
 }
 
 // A row for each part; sliders that are there already stay, so that they can be dragged and stepped on.
-void BakePage::fillParts(const BakeFigures* figures) {
-    PartRows rows{{}, figures != nullptr ? figures->parts : std::vector<PartShare>()};
-    if (!rows.shares.empty())
-        for (const PartShare& share : rows.shares) rows.names.push_back(share.part);
-    else if (m_mesh)
-        for (const Part& part : m_mesh->parts) rows.names.push_back(part.name);
-    if (rows.names.size() <= 1) rows = {};
+void BakePage::fillParts() {
+    const PartRows rows = partsToShow();
     if (rows != m_rowsShown) {
         m_rowsShown = rows;
         emptyLayout(*m_partRows);
         for (std::size_t i = 0; i < rows.names.size(); ++i)
             addPartRow(rows.names[i], rows.shares.empty() ? nullptr : &rows.shares[i]);
+        if (rows.more > 0)
+            m_partRows->addWidget(makeQuietLabel(tr("and %1 more; the one chosen on the left stands here, too")
+                                                     .arg(QString::fromStdString(formatCount(rows.more)))),
+                                  m_partRows->count() / 4, 0, 1, 4);
         m_parts->setVisible(!rows.names.empty());
     }
     m_isSettingFactors = true;

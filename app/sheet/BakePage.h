@@ -25,6 +25,8 @@ public:
     /// @param figures  of its bake; null where there is none
     void show(const std::shared_ptr<const Mesh>& mesh, bool isLevel, const BakeFigures* figures,
               const BakeChoice& choice);
+    /// The part that has a row whatever its size; empty for none.
+    void setChosenPart(const std::string& name);
     /// Whether the cage is seen, and whether dragging over the model pushes it.
     bool showsCage() const;
     bool brushes() const;
@@ -35,17 +37,28 @@ signals:
     void cageWanted();
 
 private:
+    /// What the rows of parts tell.
+    struct PartRows {
+        std::vector<std::string> names;
+        std::vector<PartShare> shares;  // of a bake, or none
+        std::size_t more = 0;           // parts that have no row
+        bool operator==(const PartRows&) const = default;
+    };
+
     void addFields(QVBoxLayout& column);
     void addCageRow(QVBoxLayout& column);
     void addSources(QVBoxLayout& column);
     void connectAll();
     void change(const std::function<void(BakeChoice&)>& edit);
     void fillSources();
-    void fillParts(const BakeFigures* figures);
+    PartRows partsToShow() const;
+    void fillParts();
     void addPartRow(const std::string& name, const PartShare* share);
 
     std::shared_ptr<const Mesh> m_mesh;
     BakeChoice m_choice;
+    std::vector<PartShare> m_shares;
+    std::string m_chosenPart;
     CommitField *m_sheet, *m_padding, *m_sheets, *m_cage;
     QComboBox *m_bits, *m_samples, *m_share;
     QPushButton *m_seeCage, *m_brush, *m_even;
@@ -54,12 +67,6 @@ private:
     QVBoxLayout* m_sourceRows;
     QWidget* m_parts;
     QGridLayout* m_partRows;
-    /// What the rows of parts tell.
-    struct PartRows {
-        std::vector<std::string> names;
-        std::vector<PartShare> shares;
-        bool operator==(const PartRows&) const = default;
-    };
     PartRows m_rowsShown;
     std::vector<std::string> m_sourcesShown;
     bool m_isSettingFactors = false;

@@ -119,7 +119,7 @@ QString Theme::styleSheet() const {
                                      margin: -7px 0; border-radius: 8px; }
         QSlider::handle:horizontal:disabled { border-color: @rule; }
         QSlider::sub-page:horizontal:disabled { background: @rule; }
-        QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; border: none; }
+        QScrollArea, QScrollArea > QWidget > QWidget, um--app--PartsList { background: transparent; border: none; }
         QScrollBar:vertical { width: 7px; background: transparent; }
         QScrollBar::handle:vertical { background: @rule; border-radius: 3px; min-height: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { height: 0; }

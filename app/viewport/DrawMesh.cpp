@@ -1,5 +1,6 @@
 #include "app/viewport/DrawMesh.h"
 
+#include "draw/Landmarks.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Tangents.h"
 #include "reduce/Cluster.h"
@@ -50,6 +51,7 @@ std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh,
     auto drawn = std::make_shared<DrawMesh>();
     drawn->mesh = mesh;
     drawn->box = boundingBox(*mesh);
+    drawn->landmarks = findLandmarks(*mesh);
     drawn->textures = std::move(textures);
     const bool hasTextures = !mesh->uvs.empty() && std::any_of(drawn->textures.begin(), drawn->textures.end(),
                                                                [](const auto& texture) { return texture != nullptr; });

@@ -24,6 +24,7 @@ struct DrawMesh {
 
     std::shared_ptr<const Mesh> mesh;
     Box3f box;
+    std::vector<Vec3f> landmarks;  ///< of the mesh's positions: these tell where in a picture it is
     std::vector<Vec3f> ownPositions;
     bool drawsWedges = false;
     std::vector<PackedNormal> normals;   ///< one for each drawn vertex

@@ -13,9 +13,6 @@ constexpr int clickReach = 3;             // pixels that a click may move
 constexpr double radiansPerPixel = 0.008;
 constexpr float veilAlpha = 0.16f;  // of a cage
 
-// Of a mesh, some tell well enough where in the picture it is.
-constexpr std::size_t mostFramedPlaces = 4096;
-
 // With less than this share of the picture's sides free, all of it is used.
 constexpr double leastRoom = 0.3;
 
@@ -156,10 +153,7 @@ void Viewport::setRoom(const Room& room) {
 
 void Viewport::frameAll() {
     if (!m_shown.drawable.full) return;
-    const std::vector<Vec3f>& positions = m_shown.drawable.full->mesh->positions;
-    m_framed.clear();
-    for (std::size_t v = 0; v < positions.size(); v += 1 + positions.size() / mostFramedPlaces)
-        m_framed.push_back(positions[v]);
+    m_framed = m_shown.drawable.full->landmarks;
     m_camera = framedIn(m_room);
     changed();
     emit cameraChanged();

@@ -2,11 +2,13 @@
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/LevelsPanel.h"
+#include "app/panels/PartsList.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
 #include "app/panels/Widgets.h"
+#include "app/sheet/BakePage.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "files/MeshFile.h"
@@ -355,27 +357,84 @@ private slots:
         panel.setSource(&mesh);
         panel.resize(220, 500);
         panel.show();
-        auto* scroll = panel.findChild<QScrollArea*>();
-        auto* bar = scroll->verticalScrollBar();
+        auto* list = panel.findChild<PartsList*>();
+        auto* bar = list->verticalScrollBar();
+        const int step = list->visualRect(list->model()->index(0, 0)).height();
         for (int height = 260; height < 560; height += 7) {
             panel.resize(220, height);
             QTest::qWait(1);
             for (const bool toEnd : {false, true}) {
                 bar->setValue(toEnd ? bar->maximum() : 0);
                 int whole = 0;
-                for (QObject* child : scroll->widget()->children()) {
-                    auto* row = qobject_cast<QWidget*>(child);
-                    if (row == nullptr) continue;
-                    const QRect place(row->mapTo(scroll->viewport(), QPoint(0, 0)), row->size());
-                    const QRect shown = place & scroll->viewport()->rect();
+                for (int row = 0; row < 9; ++row) {
+                    const QRect place = list->visualRect(list->model()->index(row, 0));
+                    const QRect shown = place & list->viewport()->rect();
                     QVERIFY2(shown.isEmpty() || shown == place, qPrintable(QString("%1 tall").arg(height)));
                     whole += shown == place ? 1 : 0;
                 }
                 QVERIFY(whole >= 1);
                 // Not for want of using the room that there is.
-                QVERIFY(whole == 9 || scroll->height() < (whole + 1) * (bar->singleStep()));
+                QVERIFY(whole == 9 || list->height() < (whole + 1) * step);
             }
         }
+    }
+
+    void listsThousandsOfParts() {
+        Mesh mesh = test::makeBox({1, 1, 1});
+        mesh.parts.clear();
+        mesh.sections.clear();
+        for (TriangleId part = 0; part < 30'000; ++part) {
+            mesh.parts.push_back({"Bolt " + std::to_string(part)});
+            mesh.sections.push_back({part, 0, std::min(part, 12u), part < 12 ? 1u : 0u});
+        }
+        PartsPanel panel;
+        panel.resize(220, 500);
+        test::showActive(panel);
+        panel.setSource(&mesh);
+        auto* find = panel.findChild<QLineEdit*>();
+        QVERIFY(find->isVisible());
+        QTest::keyClicks(find, "bolt 2999");
+        QCOMPARE(panel.chosenPart(), -1);
+        QTest::keyClick(find, Qt::Key_Return);
+        QCOMPARE(panel.chosenPart(), 2999);
+        QTest::keyClick(find, Qt::Key_Return);
+        QCOMPARE(panel.chosenPart(), 29990);
+        auto* list = panel.findChild<PartsList*>();
+        const QRect place = list->visualRect(list->model()->index(29990, 0));
+        QVERIFY(list->viewport()->rect().contains(place));
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, place.center() - QPoint(0, place.height()));
+        QCOMPARE(panel.chosenPart(), 29989);
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, place.center() - QPoint(0, place.height()));
+        QCOMPARE(panel.chosenPart(), -1);
+        QVERIFY(!list->selectionModel()->hasSelection());
+    }
+
+    void sharesASheetAmongThousandsOfParts() {
+        auto mesh = std::make_shared<Mesh>(test::makeSheet(100, 100));
+        mesh->parts.clear();
+        mesh->sections.clear();
+        for (std::uint32_t part = 0; part < 200; ++part) {  // the last ones are the largest
+            const std::uint32_t count = part < 199 ? part : 20'000 - 199 * 198 / 2;
+            mesh->sections.push_back({part, 0, part * (part - 1) / 2, count});
+            mesh->parts.push_back({"Part " + std::to_string(part)});
+        }
+        mesh->sections[0].firstTriangle = 0;
+        requireSound(*mesh, "mesh");
+        BakePage page;
+        BakeChoice choice;
+        choice.factors = {{"Part 7", 2}};
+        page.show(mesh, true, nullptr, choice);
+        const auto sliders = [&] {
+            QStringList names;
+            for (const QSlider* slider : page.findChildren<QSlider*>())
+                if (!slider->isHidden()) names.push_back(slider->objectName().mid(7));
+            return names;
+        };
+        QCOMPARE(sliders().size(), 24);
+        QVERIFY(sliders().contains("Part 199") && sliders().contains("Part 7") && !sliders().contains("Part 3"));
+        QVERIFY(textsOf(page).join(" ").contains("and 176 more"));
+        page.setChosenPart("Part 3");
+        QVERIFY(sliders().size() == 24 && sliders().contains("Part 3"));
     }
 
     void namesWhatIsNotSound() {

@@ -2,6 +2,7 @@
 #include "bake/Hull.h"
 #include "base/Error.h"
 #include "base/TrianglePoint.h"
+#include "draw/Landmarks.h"
 #include "measure/ClosestPoint.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
@@ -132,6 +133,34 @@ private slots:
         QVERIFY(convexHull({{1, 1}, {2, 2}, {3, 3}}).size() < 3);
         QCOMPARE(polygonArea({{0, 0}, {2, 0}, {2, 3}, {0, 3}}), 6.0);
         QCOMPARE(polygonArea({{0, 3}, {2, 3}, {2, 0}, {0, 0}}), -6.0);
+    }
+
+    void landmarksReachAsFarAsTheMesh() {
+        // A heap of boxes in rows, whose vertices come in an order that regular steps fall in with; and a long ring.
+        Mesh rows = test::makeBox({1, 1, 1});
+        const std::vector<Vec3f> box = rows.positions;
+        rows.positions.clear();
+        for (int i = 0; i < 20 * 20 * 15; ++i)
+            for (const Vec3f& corner : box)
+                rows.positions.push_back(corner + 2 * Vec3f(float(i % 20), float(i / 20 % 20), float(i / 400)));
+        const Mesh ring = test::makeTorus(3, 0.1, 400, 100);
+        for (const Mesh* mesh : {&std::as_const(rows), &ring}) {
+            QVERIFY(mesh->vertexCount() > 30'000);
+            const std::vector<Vec3f> landmarks = findLandmarks(*mesh);
+            QVERIFY(landmarks.size() < 5000);
+            const auto reach = [](const std::vector<Vec3f>& places, const Vec3d& along) {
+                double most = -1e9;
+                for (const Vec3f& place : places) most = std::max(most, along.dot(place.cast<double>()));
+                return most;
+            };
+            Numbers number(3);
+            for (int i = 0; i < 300; ++i) {
+                const Vec3d along = number.place().normalized();
+                QVERIFY(reach(landmarks, along) > reach(mesh->positions, along) - 0.02 * diagonal(*mesh));
+            }
+        }
+        const Mesh small = test::makeBumpyBall();
+        QCOMPARE(findLandmarks(small), small.positions);
     }
 };
 
