@@ -410,7 +410,7 @@ void AssetDesk::refreshLines() {
     const Document& document = m_model.document();
     const Level* level = shownLevel();
     const QString count = QString::fromStdString(formatCount(mesh->triangleCount()));
-    const QString draws = mesh->sections.size() == 1 ? tr("1 draw") : tr("%1 draws").arg(mesh->sections.size());
+    const QString draws = QString::fromStdString(countOf(mesh->sections.size(), "draw", "draws"));
     if (level == nullptr) {
         m_view->setLines(tr("Source"), tr("%1 triangles · %2").arg(count, draws),
                          document.notes.empty() ? QString() : QString::fromStdString(document.notes.front()));

@@ -59,9 +59,13 @@ std::shared_ptr<const DrawMesh> makeDrawMesh(std::shared_ptr<const Mesh> mesh,
     if (hasTextures) drawn->uvs = mesh->uvs;
     drawn->order.resize(mesh->sections.size());
     std::iota(drawn->order.begin(), drawn->order.end(), 0u);
-    std::stable_partition(drawn->order.begin(), drawn->order.end(), [&](std::uint32_t section) {
-        return mesh->materials[mesh->sections[section].material].alpha != Material::Alpha::Blend;
-    });
+    // By material, so that they can be drawn together; what light passes through stays in the file's order.
+    const auto rank = [&](std::uint32_t section) {
+        const std::uint32_t material = mesh->sections[section].material;
+        return mesh->materials[material].alpha == Material::Alpha::Blend ? mesh->materials.size() : material;
+    };
+    std::stable_sort(drawn->order.begin(), drawn->order.end(),
+                     [&](std::uint32_t a, std::uint32_t b) { return rank(a) < rank(b); });
     const bool hasNormalMaps =
         hasTextures && !mesh->normals.empty() &&
         std::any_of(mesh->materials.begin(), mesh->materials.end(),

@@ -32,7 +32,7 @@ struct DrawMesh {
     std::vector<Vec2f> uvs;              ///< likewise, where textures are to be drawn
     std::vector<PackedNormal> tangents;  ///< likewise, where a normal map is to be drawn; the fourth value is the side
     std::vector<std::shared_ptr<const DrawTexture>> textures;  ///< the mesh's, or null where one cannot be drawn
-    std::vector<std::uint32_t> order;  ///< of its sections: what light passes through comes last
+    std::vector<std::uint32_t> order;  ///< of its sections: by material, what light passes through last
 
     std::span<const Vec3f> positions() const {
         return drawsWedges ? std::span(ownPositions) : std::span(mesh->positions);

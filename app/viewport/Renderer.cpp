@@ -284,6 +284,35 @@ void Renderer::release() {
     m_missesThere.reset();
 }
 
+void Renderer::Run::add(std::size_t triangle, std::size_t count) {
+    if (counts.empty() || triangle != end) {
+        counts.push_back(0);
+        places.push_back(reinterpret_cast<const void*>(triangle * sizeof(Triangle)));
+    }
+    counts.back() += GLsizei(3 * count);
+    end = triangle + count;
+}
+
+void Renderer::drawRun(QOpenGLShaderProgram& program, GpuMesh& mesh, const Run& run, const Look& look,
+                       const Theme& theme, bool isSurface) {
+    if (run.material == nullptr) return;
+    setMaterial(program, mesh, *run.material, look, theme);
+    program.setUniformValue("fade", run.isFaded ? 0.72f : 0.0f);
+    const bool blends = look.lit && isSurface && run.material->alpha == Material::Alpha::Blend;
+    if (blends) {
+        glEnable(GL_BLEND);
+        // The picture itself stays opaque, whatever is seen through in it.
+        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ZERO, GL_ONE);
+        glDepthMask(GL_FALSE);
+    }
+    glMultiDrawElements(GL_TRIANGLES, run.counts.data(), GL_UNSIGNED_INT, run.places.data(),
+                        GLsizei(run.counts.size()));
+    if (blends) {
+        glDisable(GL_BLEND);
+        glDepthMask(GL_TRUE);
+    }
+}
+
 void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme& theme, std::size_t first,
                     std::size_t count, const Ink& ink, std::size_t likenessOf) {
     const bool isSurface = ink.as == Ink::As::Surface;
@@ -324,7 +353,9 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
     }
     mesh.bind();
     program.setUniformValue("isLit", look.lit);
-    // In the order in which sections are drawn, of which a slice may hold any part.
+    // In the order in which sections are drawn, of which a slice may hold any part. Thousands that look alike go to the
+    // driver together.
+    Run run;
     const std::size_t last = first + count;
     std::size_t passed = 0;
     for (const std::uint32_t number : source.order) {
@@ -334,22 +365,14 @@ void Renderer::draw(GpuMesh& mesh, const Eye& eye, const Look& look, const Theme
         passed += section.triangleCount;
         if (begin >= end) continue;
         const Material& material = source.mesh->materials[section.material];
-        setMaterial(program, mesh, material, look, theme);
-        program.setUniformValue("fade", look.part >= 0 && std::uint32_t(look.part) != section.part ? 0.72f : 0.0f);
-        const bool blends = look.lit && isSurface && material.alpha == Material::Alpha::Blend;
-        if (blends) {
-            glEnable(GL_BLEND);
-            // The picture itself stays opaque, whatever is seen through in it.
-            glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ZERO, GL_ONE);
-            glDepthMask(GL_FALSE);
+        const bool isFaded = look.part >= 0 && std::uint32_t(look.part) != section.part;
+        if (run.material != &material || run.isFaded != isFaded) {
+            drawRun(program, mesh, run, look, theme, isSurface);
+            run = {&material, isFaded, {}, {}, 0};
         }
-        glDrawElements(GL_TRIANGLES, GLsizei(3 * (end - begin)), GL_UNSIGNED_INT,
-                       reinterpret_cast<const void*>(place * sizeof(Triangle)));
-        if (blends) {
-            glDisable(GL_BLEND);
-            glDepthMask(GL_TRUE);
-        }
+        run.add(place, end - begin);
     }
+    drawRun(program, mesh, run, look, theme, isSurface);
     glBindVertexArray(0);
     glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
     glDisable(GL_BLEND);

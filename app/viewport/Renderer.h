@@ -139,6 +139,19 @@ public:
     void release();
 
 private:
+    /// Triangles that are drawn with one material, in as few pieces as they lie in.
+    struct Run {
+        const Material* material = nullptr;
+        bool isFaded = false;
+        std::vector<GLsizei> counts;
+        std::vector<const void*> places;
+        std::size_t end = 0;  // the triangle behind the last piece
+
+        void add(std::size_t triangle, std::size_t count);
+    };
+
+    void drawRun(QOpenGLShaderProgram& program, GpuMesh& mesh, const Run& run, const Look& look, const Theme& theme,
+                 bool isSurface);
     void setMaterial(QOpenGLShaderProgram& program, GpuMesh& mesh, const Material& material, const Look& look,
                      const Theme& theme);
     bool bindMisses(const std::shared_ptr<const MissPictures>& misses, std::uint32_t material);

@@ -158,7 +158,8 @@ std::string formatLength(double metres) {
     if (size < 1e-5) return formatNumber(metres * 1e6) + " µm";
     if (size < 0.1) return formatNumber(metres * 1e3) + " mm";
     if (size < 1) return formatNumber(metres * 1e2) + " cm";
-    return formatNumber(metres) + " m";
+    if (size < 1e4) return formatNumber(metres) + " m";
+    return formatNumber(metres / 1e3) + " km";
 }
 
 }  // namespace um

@@ -69,6 +69,7 @@ private slots:
         QCOMPARE(formatLength(0.00042), std::string("0.42 mm"));
         QCOMPARE(formatLength(0.303), std::string("30.3 cm"));
         QCOMPARE(formatLength(24), std::string("24 m"));
+        QCOMPARE(formatLength(20000), std::string("20 km"));
         QCOMPARE(formatLength(0), std::string("0 mm"));
         QCOMPARE(formatLength(2e-6), std::string("2 µm"));
     }
