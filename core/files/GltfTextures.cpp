@@ -104,8 +104,8 @@ void GltfImages::bring(const tinygltf::Model& model, MeshFile& result) const {
         material.emissionTexture = use(from.emissiveTexture, 1);
     }
     if (unreadable > 0)
-        result.notes.push_back(formatCount(unreadable) +
-                               " textures could not be read as PNG or JPEG, or are missing; they are left out.");
+        result.notes.push_back(countOf(unreadable, "texture is", "textures are") +
+                               " missing, or no PNG or JPEG, and left out.");
     if (differ)
         result.notes.push_back(
             "Some materials move their textures each in another way; all go by the base colour's, or the first one's.");

@@ -200,6 +200,22 @@ std::optional<ImageInfo> imageInfo(std::string_view bytes) {
     return info;
 }
 
+bool isWholeImage(std::string_view bytes) {
+    if (!bytes.starts_with("\x89PNG")) {
+        // A marker of the end behind the last scan; a small picture in the head has one, too.
+        const std::size_t end = bytes.rfind("\xff\xd9"), scan = bytes.rfind("\xff\xda");
+        return end != bytes.npos && scan != bytes.npos && end > scan;
+    }
+    constexpr std::size_t aroundChunk = 12;  // its length, its name and its checksum
+    for (std::size_t at = 8; at + aroundChunk <= bytes.size();) {
+        if (bytes.substr(at + 4, 4) == "IEND") return true;
+        std::size_t length = 0;
+        for (std::size_t i = 0; i < 4; ++i) length = length << 8 | static_cast<unsigned char>(bytes[at + i]);
+        at += aroundChunk + length;
+    }
+    return false;
+}
+
 Image decodeImage(std::string_view bytes, const std::string& what) {
     return decoded<stbi_uc>(bytes, what, stbi_load_from_memory);
 }

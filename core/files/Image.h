@@ -18,6 +18,9 @@ struct ImageInfo {
 /// What an image file says about itself, without decoding it. Nothing if the bytes are neither a PNG nor a JPEG file.
 std::optional<ImageInfo> imageInfo(std::string_view bytes);
 
+/// Whether a PNG or JPEG file goes on to its end, as one whose copying was cut off does not. Decodes nothing.
+bool isWholeImage(std::string_view bytes);
+
 /// Texels of four values each, rows from the top.
 template <class Value>
 struct ImageOf {

@@ -2,7 +2,9 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Units.h"
 #include "files/Gltf.h"
+#include "files/Image.h"
 #include "files/Obj.h"
 #include "files/Ply.h"
 #include "files/Stl.h"
@@ -36,6 +38,17 @@ std::optional<MeshFormat> formatByContent(std::string_view text) {
     return std::nullopt;
 }
 
+void noteDamagedTextures(MeshFile& result) {
+    std::string first;
+    std::size_t count = 0;
+    for (const Texture& texture : result.mesh.textures)
+        if (!isWholeImage(*texture.bytes) && count++ == 0) first = texture.name;
+    if (count == 0) return;
+    const std::string which = first.empty() ? "" : " (" + first + (count > 1 ? " and others)" : ")");
+    result.notes.push_back(countOf(count, "texture is", "textures are") + " cut off" + which +
+                           ", and may be shown plain; export it again, or copy it anew.");
+}
+
 constexpr const char* knownExtensions = ".obj, .ply, .stl, .gltf or .glb";
 
 }  // namespace
@@ -67,6 +80,7 @@ MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
     if (byContent && byExtension && byContent != byExtension)
         result.notes.push_back("The file is named like " + formatName(*byExtension) + " but holds " +
                                formatName(*byContent) + "; it was read as that.");
+    noteDamagedTextures(result);
     try {
         ensureSections(result.mesh, path.stem().string());
         requireSound(result.mesh, path.string());

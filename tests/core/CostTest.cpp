@@ -169,7 +169,7 @@ private slots:
         QVERIFY(file.mesh.textures[0].wrapV == Texture::Wrap::Clamp);
         QVERIFY(!file.mesh.materials[0].metallicRoughnessTexture);
         QCOMPARE(file.notes.size(), std::size_t(1));
-        QVERIFY2(file.notes[0].find("1 textures") != std::string::npos, file.notes[0].c_str());
+        QVERIFY2(file.notes[0].find("1 texture is missing") != std::string::npos, file.notes[0].c_str());
     }
 
     void tellsAnImagesSizeFromItsFirstBytes() {
@@ -216,6 +216,12 @@ private slots:
         const MeshFile file = readMesh(folder / "broken.glb", Progress());
         QVERIFY(file.mesh.textures.empty() && !file.mesh.materials[0].baseColorTexture);
         QCOMPARE(file.notes.size(), std::size_t(1));
+        const std::string whole = pngOf(Picture(64, 64, {1, 2, 3}));
+        sheet.textures[0].bytes = std::make_shared<const std::string>(whole.substr(0, whole.size() / 2));
+        writeMesh(sheet, folder / "cut.glb", Progress());
+        const MeshFile cut = readMesh(folder / "cut.glb", Progress());
+        QCOMPARE(cut.mesh.textures.size(), std::size_t(1));
+        QVERIFY(cut.notes.size() == 1 && cut.notes[0].starts_with("1 texture is cut off"));
         QVERIFY(!imageInfo("") && !imageInfo("\x89PNG\r\n\x1a\n"));
     }
 };

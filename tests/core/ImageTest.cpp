@@ -57,6 +57,15 @@ class ImageTest : public QObject {
     Q_OBJECT
 
 private slots:
+    void tellsWhetherAFileGoesToItsEnd() {
+        for (const std::string& file : {fileOf(waves(64), "png"), fileOf(waves(64), "jpg"), pngOf(ramp(9, 9, true))}) {
+            QVERIFY(isWholeImage(file));
+            QVERIFY(isWholeImage(file + "what a camera adds"));
+            for (const std::size_t length : {std::size_t(0), std::size_t(20), file.size() / 2, file.size() - 5})
+                QVERIFY2(!isWholeImage(file.substr(0, length)), qPrintable(QString::number(length)));
+        }
+    }
+
     void givesBackWhatItWrote_data() {
         QTest::addColumn<bool>("hasAlpha");
         QTest::newRow("opaque") << false;
