@@ -222,6 +222,18 @@ void AsSeenInset::setViewer(double metres, double pixelsTall) {
     update();
 }
 
+// The first row in which something stands out from the ground within some columns; the middle row where nothing does.
+// The ground is alike along each row.
+int AsSeenInset::topOfAsset(const QImage& picture, int left, int width) {
+    const auto differs = [](QRgb a, QRgb b) {
+        return std::abs(qRed(a) - qRed(b)) + std::abs(qGreen(a) - qGreen(b)) + std::abs(qBlue(a) - qBlue(b)) > 12;
+    };
+    for (int y = 0; y < picture.height(); ++y)
+        for (int x = left; x < left + width; ++x)
+            if (differs(picture.pixel(x, y), picture.pixel(0, y))) return y;
+    return picture.height() / 2;
+}
+
 void AsSeenInset::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
@@ -254,9 +266,8 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     // Crops the upper part of the asset, where outline and surface both show; small things are magnified more.
     const int factor = m_pixels < 40 ? 2 * cropFactor : cropFactor;
     const int side = picture.width() / factor;
-    const int top =
-        int(std::lround(picture.height() / 2.0 - std::min(m_pixels, 0.9 * picture.height()) / 2)) - side / 4;
-    const QRect crop((picture.width() - side) / 2, std::clamp(top, 0, picture.height() - side), side, side);
+    const int left = (picture.width() - side) / 2, top = topOfAsset(picture, left, side) - side / 4;
+    const QRect crop(left, std::clamp(top, 0, picture.height() - side), side, side);
     const QRect beside = place.translated(pictureSize + inset, 0);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
     painter.drawImage(beside, picture, crop);

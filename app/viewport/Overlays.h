@@ -105,6 +105,8 @@ protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    static int topOfAsset(const QImage& picture, int left, int width);
+
     QImage m_picture, m_wiped, m_next;
     double m_shareOfNext = 0;
     bool m_isGone = false;

@@ -11,6 +11,7 @@
 #include "app/sheet/BakePage.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
+#include "app/viewport/Overlays.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
@@ -435,6 +436,24 @@ private slots:
         QVERIFY(textsOf(page).join(" ").contains("and 176 more"));
         page.setChosenPart("Part 3");
         QVERIFY(sliders().size() == 24 && sliders().contains("Part 3"));
+    }
+
+    void enlargesWhatThereIsOfAFlatAsset() {
+        // A plate of six rows in the middle, wide enough that its height says nothing about where it is.
+        QImage picture(AsSeenInset::pictureSize, AsSeenInset::pictureSize, QImage::Format_RGB32);
+        for (int y = 0; y < picture.height(); ++y)
+            for (int x = 0; x < picture.width(); ++x)
+                picture.setPixel(x, y, y >= 51 && y < 57 && x > 4 ? qRgb(200, 20, 20) : qRgb(200 + y / 3, 210, 220));
+        QWidget area;
+        AsSeenInset inset(&area);
+        inset.setViewer(100, 97);
+        inset.setPictures(picture, {});
+        const QImage seen = inset.grab().toImage();
+        int red = 0;
+        for (int y = 0; y < seen.height(); ++y)
+            for (int x = seen.width() / 2; x < seen.width(); ++x)
+                red += qRed(seen.pixel(x, y)) > 150 && qGreen(seen.pixel(x, y)) < 60 ? 1 : 0;
+        QVERIFY2(red > 4 * 6 * AsSeenInset::pictureSize * 9 / 10, qPrintable(QString::number(red)));
     }
 
     void namesWhatIsNotSound() {
