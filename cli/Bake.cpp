@@ -63,7 +63,7 @@ int run(const Options& options) {
     const Unwrapped& unwrapped = baked.unwrapped;
     std::string line = "Baked " + options.source + " onto " + formatCount(baked.level.triangleCount()) +
                        " triangles, " + countOf(level.mesh.sections.size(), "draw call", "draw calls") + " to " +
-                       std::to_string(baked.level.sections.size());
+                       formatCount(baked.level.sections.size());
     if (unwrapped.charts > 0)
         line += "; " + countOf(unwrapped.charts, "chart", "charts") + ", stretch " +
                 formatNumber(unwrapped.stretch.mean) + ", fill " + formatNumber(100 * unwrapped.fill) + " %, " +

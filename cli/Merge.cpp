@@ -23,7 +23,7 @@ std::string megabytes(double bytes) {
 
 std::string sentenceOf(const MaterialCost& before, const MaterialCost& after) {
     const auto change = [](const char* what, std::size_t from, std::size_t to) {
-        return std::string(what) + " " + std::to_string(from) + " to " + std::to_string(to);
+        return std::string(what) + " " + formatCount(from) + " to " + formatCount(to);
     };
     return change("materials", before.materials, after.materials) + ", " +
            change("textures", before.textures, after.textures) + ", " +

@@ -6,7 +6,7 @@
 
 #include <atomic>
 #include <limits>
-
+#include <map>
 #include <utility>
 
 namespace um {
@@ -82,7 +82,8 @@ void requireIndices(const std::vector<Triangle>& triangles, std::size_t count, c
                                 std::to_string(count) + "; export the mesh again.");
 }
 
-void copySections(const Mesh& mesh, const std::vector<Section>& sections, Mesh& result) {
+// All but what belongs to vertices beyond their places. Returns which vertices were copied.
+std::vector<std::uint32_t> copySections(const Mesh& mesh, const std::vector<Section>& sections, Mesh& result) {
     std::vector<Triangle> wedges;
     for (const Section& section : sections) {
         Section kept = section;
@@ -95,12 +96,8 @@ void copySections(const Mesh& mesh, const std::vector<Section>& sections, Mesh& 
         append(result.triangles, mesh.triangles);
         if (mesh.hasAttributes()) append(wedges, mesh.wedges.empty() ? mesh.triangles : mesh.wedges);
     }
-    const std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
+    std::vector<std::uint32_t> usedVertices = usedIndices(result.triangles);
     result.positions = pickUsed(mesh.positions, usedVertices);
-    result.influences = pickUsed(mesh.influences, usedVertices);
-    result.morphs.resize(mesh.morphs.size());
-    for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
-        result.morphs[m].offsets = pickUsed(mesh.morphs[m].offsets, usedVertices);
     makeLocal(result.triangles, usedVertices);
     if (mesh.hasAttributes()) {
         const std::vector<std::uint32_t> used = usedIndices(wedges);
@@ -111,6 +108,7 @@ void copySections(const Mesh& mesh, const std::vector<Section>& sections, Mesh& 
         makeLocal(wedges, used);
         result.wedges = std::move(wedges);
     }
+    return usedVertices;
 }
 
 }  // namespace
@@ -203,7 +201,10 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted) {
     for (const Section& section : mesh.sections)
         if (wanted[section.part]) sections.push_back(section);
     Mesh result = emptyLike(mesh);
-    copySections(mesh, sections, result);
+    const std::vector<std::uint32_t> used = copySections(mesh, sections, result);
+    result.influences = pickUsed(mesh.influences, used);
+    for (std::size_t m = 0; m < mesh.morphs.size(); ++m)
+        result.morphs[m].offsets = pickUsed(mesh.morphs[m].offsets, used);
     return result;
 }
 
@@ -216,6 +217,13 @@ std::vector<std::vector<Section>> sectionsByPart(const Mesh& mesh) {
 Mesh extractSurface(const Mesh& mesh, const std::vector<Section>& sections) {
     Mesh result;
     copySections(mesh, sections, result);
+    std::map<std::uint32_t, std::uint32_t> numbers;
+    for (Section& section : result.sections) {
+        section.part = 0;
+        section.material = numbers.try_emplace(section.material, std::uint32_t(numbers.size())).first->second;
+    }
+    result.parts.resize(1);
+    result.materials.resize(std::max<std::size_t>(1, numbers.size()));
     return result;
 }
 

@@ -195,8 +195,8 @@ Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted);
 /// Of each part the sections that it is made of.
 std::vector<std::vector<Section>> sectionsByPart(const Mesh& mesh);
 
-/// The triangles of some sections with their attributes, but without the lists of parts, materials, textures and
-/// joints, whose copies would cost more than the triangles where there are thousands of parts.
+/// The triangles of some sections as a mesh of one part with as many materials, all of them plain: the lists of parts,
+/// materials, textures and joints would cost more than the triangles where there are thousands of parts.
 Mesh extractSurface(const Mesh& mesh, const std::vector<Section>& sections);
 
 /// Sorts triangles, in whatever order, by the sections given for them, and sets the sections' runs.

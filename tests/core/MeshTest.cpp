@@ -300,6 +300,25 @@ private slots:
                          second.positions[second.triangles[t][c]].x());
     }
 
+    void takesTheSurfaceOfAPartOutAlone() {
+        Mesh mesh = test::joined(test::makeSheet(2, 2), test::moved(test::makeSheet(1, 1), {5, 0, 0}));
+        addUvs(mesh);
+        mesh.materials.resize(4);
+        mesh.sections = {{0, 0, 0, 8}, {1, 3, 8, 1}, {1, 1, 9, 1}};
+        requireSound(mesh, "mesh");
+        const auto sections = sectionsByPart(mesh);
+        QCOMPARE(sections[1].size(), std::size_t(2));
+        const Mesh second = extractSurface(mesh, sections[1]);
+        requireSound(second, "surface");
+        const Mesh same = extractParts(mesh, {false, true});
+        QCOMPARE(second.positions, same.positions);
+        QVERIFY(second.uvs == same.uvs && second.wedges == same.wedges && second.triangles == same.triangles);
+        const MeshStatistics all = gatherStatistics(mesh, Progress());
+        QCOMPARE(all.parts[0].materials, std::size_t(1));
+        QCOMPARE(all.parts[1].materials, std::size_t(2));
+        QVERIFY(all.parts[1].hasUvs && all.parts[1].triangles == 2);
+    }
+
 private:
     static void addUvs(Mesh& mesh) {
         for (const Vec3f& p : mesh.positions) mesh.uvs.emplace_back(p.x(), p.z());
