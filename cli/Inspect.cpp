@@ -40,6 +40,8 @@ Json statisticsJson(const Statistics& statistics) {
               {"isolated_vertices", statistics.isolatedVertices}}}};
 }
 
+constexpr std::size_t mostPartsTold = 100;  // on a terminal
+
 std::string healthLine(const Statistics& s) {
     const std::string borders = s.borderLoops > 0 ? countOf(s.borderLoops, "open border", "open borders") : "";
     const std::string faults = faultsOf(s);
@@ -58,10 +60,13 @@ std::string summary(const std::string& path, const MeshFile& file, const MeshSta
         formatLength(double(size.y()) * metres) + " x " + formatLength(double(size.z()) * metres) +
         (file.mesh.unitStated ? "" : " (unit assumed)") + ", " + countOf(whole.pieces, "piece", "pieces") + "; " +
         healthLine(whole);
-    if (file.mesh.parts.size() > 1)
-        for (std::size_t part = 0; part < file.mesh.parts.size(); ++part)
+    const std::size_t parts = file.mesh.parts.size();
+    if (parts > 1)
+        for (std::size_t part = 0; part < std::min(parts, mostPartsTold); ++part)
             text += "\n    " + file.mesh.parts[part].name + ": " + formatCount(statistics.parts[part].triangles) +
                     " triangles; " + healthLine(statistics.parts[part]);
+    if (parts > mostPartsTold)
+        text += "\n    and " + formatCount(parts - mostPartsTold) + " parts more; --json lists all of them";
     return text;
 }
 

@@ -147,6 +147,18 @@ private slots:
         QFAIL("no loose bits");
     }
 
+    void tellsTheFirstOfThousandsOfParts() {
+        std::string text;
+        for (int part = 0; part < 1234; ++part)
+            text += "o bolt_" + std::to_string(part) + "\nv 0 0 0\nv 1 0 0\nv 0 1 " + std::to_string(part) +
+                    "\nf -3 -2 -1\n";
+        const std::string bolts = m_folder.write("bolts.obj", text).string();
+        const Outcome plain = umesh({"inspect", bolts});
+        QVERIFY(contains(plain.out, "bolt_99: ") && !contains(plain.out, "bolt_100: "));
+        QVERIFY(contains(plain.out, "and 1,134 parts more"));
+        QCOMPARE(Json::parse(umesh({"inspect", bolts, "--json", "-"}).out)["parts"].size(), std::size_t(1234));
+    }
+
     void inspectsSeveralAtOnce() {
         const Json parsed = Json::parse(umesh({"inspect", m_sphere, m_sphere, "--json", "-"}).out);
         QCOMPARE(parsed.size(), std::size_t(2));
