@@ -67,6 +67,7 @@ void Viewport::setMeshes(const Drawable& other, const Drawable& shown) {
         }
         return makePane(drawable);
     };
+    m_fullMilliseconds = unknown;
     m_shown = take(shown);
     m_other = m_same ? Pane{} : take(other);
     if (context() != nullptr) doneCurrent();
@@ -344,6 +345,7 @@ std::vector<Viewport::Pass> Viewport::passes() {
 }
 
 GpuMesh* Viewport::quickMesh(Pane& pane) {
+    if (movesMeshes() && pane.full && pane.full->isComplete()) return pane.full.get();
     GpuMesh* mesh = pane.standIn ? pane.standIn.get() : pane.full.get();
     // Stand-ins are small; a mesh without one is smaller still.
     if (mesh != nullptr) mesh->upload(1000);
@@ -368,6 +370,7 @@ void Viewport::beginFullPicture() {
     if (!m_isFinished) {
         m_waiting = passes();
         m_hasBackground = false;
+        m_spentMilliseconds = 0;
     }
     m_seenDone = 0;
     m_seenPictures.clear();
@@ -404,7 +407,9 @@ void Viewport::workOnFullPicture() {
         const qint64 before = clock.nsecsElapsed();
         drawPass(pass, mesh, pass.done, count);
         m_renderer.finish();
-        if (count == m_sliceTriangles) adaptSlices(double(clock.nsecsElapsed() - before) / 1e6);
+        const double spent = double(clock.nsecsElapsed() - before) / 1e6;
+        m_spentMilliseconds += spent;
+        if (count == m_sliceTriangles) adaptSlices(spent);
         pass.done += count;
         if (pass.done == mesh.triangleCount()) m_waiting.erase(m_waiting.begin());
     }
@@ -413,6 +418,7 @@ void Viewport::workOnFullPicture() {
     if (done) {
         QOpenGLFramebufferObject::blitFramebuffer(m_finished.get(), m_canvas.get());
         m_isFinished = true;
+        m_fullMilliseconds = m_spentMilliseconds;
     }
     doneCurrent();
     noteFrame(double(clock.elapsed()));
@@ -446,7 +452,10 @@ void Viewport::paintGL() {
         m_seenPictures.clear();
     }
     m_renderer.finish();
-    noteFrame(double(clock.nsecsElapsed()) / 1e6);
+    const double spent = double(clock.nsecsElapsed()) / 1e6;
+    // Seen from here it is dearer than it was.
+    if (!m_isFinished && spent > 2 * m_movingMilliseconds) m_fullMilliseconds = unknown;
+    noteFrame(spent);
     if (isSettled()) emit settled();
 }
 

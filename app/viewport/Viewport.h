@@ -1,6 +1,7 @@
 #pragma once
-/// The picture of the asset. While the camera moves, coarse stand-ins are drawn; when it rests the meshes themselves
-/// are, in slices between which the window stays alive, and the finished picture takes the stand-in's place.
+/// The picture of the asset. While the camera moves, coarse stand-ins are drawn, unless the driver is quick; when it
+/// rests the meshes themselves are, in slices between which the window stays alive, and the finished picture takes the
+/// stand-in's place.
 #include "app/viewport/AsSeen.h"
 
 #include <QElapsedTimer>
@@ -70,6 +71,10 @@ public:
     /// Whether the other mesh is drawn as seen, too, although it is not compared with: it is about to take over.
     void setFading(bool fading);
 
+    /// What a picture may take while the camera moves: where the last full one took no longer, the meshes themselves
+    /// are drawn then, too.
+    void setMovingMilliseconds(double milliseconds) { m_movingMilliseconds = milliseconds; }
+
     /// Whether everything that is shown is drawn in full.
     bool isSettled() const;
     /// The longest that drawing held the window up since the last call, in milliseconds.
@@ -116,6 +121,8 @@ private:
     Pane& shownPane();
     static std::optional<Camera::Part> partOf(const QRect& part, const QRectF& pane);
     Camera framedIn(const Room& room) const;
+    /// Whether the driver is quick enough to do without stand-ins.
+    bool movesMeshes() const { return m_fullMilliseconds <= m_movingMilliseconds; }
     bool compares() const { return (m_wipe >= 0 || m_twin) && !m_same && !m_blinking; }
     static Pane makePane(const Drawable& drawable);
     void changed();
@@ -156,6 +163,10 @@ private:
     bool m_hasBackground = false;
     bool m_isFinished = false;
     std::size_t m_sliceTriangles = 100000;  // adapts to the driver
+    static constexpr double unknown = std::numeric_limits<double>::infinity();
+    double m_spentMilliseconds = 0;       // on the full picture that is being made
+    double m_fullMilliseconds = unknown;  // that the last one took
+    double m_movingMilliseconds = 16;
 
     AsSeen m_seen;
     AsSeenPainter m_seenPainter;

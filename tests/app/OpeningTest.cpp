@@ -96,6 +96,30 @@ private slots:
         QVERIFY(m_window->desk().view().viewport().isSettled());
     }
 
+    void movesMeshesThemselvesWhereTheDriverIsQuick() {
+        const Mesh ball = test::makeSphere(1, 130);
+        QVERIFY(ball.triangleCount() > standInLimit);
+        writeMesh(ball, m_folder / "ball.ply", Progress());
+        open("ball.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().document().name == "ball"; }));
+        QVERIFY(waitUntilIdle(*m_window));
+        QTest::keyClick(m_window.get(), Qt::Key_E);  // edges, which a stand-in lacks
+        QVERIFY(waitUntilIdle(*m_window));
+        Viewport& viewport = m_window->desk().view().viewport();
+        double yaw = 0;
+        const auto changesOnceAtRest = [&](double milliseconds) {
+            viewport.setMovingMilliseconds(milliseconds);
+            viewport.lookFrom(yaw += 0.2, 0.1);
+            const QImage moving = viewport.grabFramebuffer();
+            waitUntilIdle(*m_window);
+            return test::differingPixels(moving, viewport.grabFramebuffer());
+        };
+        const int throughStandIn = changesOnceAtRest(0), itself = changesOnceAtRest(1e9);
+        // What remains is that a moving picture's edges are not smoothed.
+        QVERIFY2(itself < throughStandIn / 2, qPrintable(QString("%1 %2").arg(itself).arg(throughStandIn)));
+        QTest::keyClick(m_window.get(), Qt::Key_E);
+    }
+
     void choosesTheUnitOfAFileThatDoesNotSay() {
         m_folder.write("plain.obj", "v 0 0 0\nv 20 0 0\nv 0 20 0\nf 1 2 3\n");
         open("plain.obj");
