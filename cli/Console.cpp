@@ -73,7 +73,8 @@ void Answer::json(const Json& json) const {
 MeshFile readWithNotes(const std::string& path, const std::string& unit) {
     const TerminalProgress terminal("Reading " + std::filesystem::path(path).filename().string());
     MeshFile file = readMesh(path, terminal.progress());
-    for (const std::string& note : file.notes) std::fprintf(stderr, "umesh: note: %s\n", note.c_str());
+    for (const auto* sentences : {&file.remarks, &file.notes})
+        for (const std::string& note : *sentences) std::fprintf(stderr, "umesh: note: %s\n", note.c_str());
     if (!unit.empty()) {
         const auto metres = metresPerUnitOf(unit);
         if (!metres) throw InputError("\"" + unit + "\" is not a unit: use mm, cm, m, km, in or ft.");

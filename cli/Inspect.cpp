@@ -87,6 +87,7 @@ void run(const Options& options) {
                      {"diagonal", diagonal(file.mesh)}};
         json.update(statisticsJson(statistics.whole));
         json["notes"] = file.notes;
+        json["remarks"] = file.remarks;
         json["parts"] = Json::array();
         for (std::size_t part = 0; part < file.mesh.parts.size(); ++part) {
             Json one = {{"name", file.mesh.parts[part].name}};

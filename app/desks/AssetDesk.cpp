@@ -412,8 +412,9 @@ void AssetDesk::refreshLines() {
     const QString count = QString::fromStdString(formatCount(mesh->triangleCount()));
     const QString draws = QString::fromStdString(countOf(mesh->sections.size(), "draw", "draws"));
     if (level == nullptr) {
+        const std::vector<std::string>& said = document.notes.empty() ? document.remarks : document.notes;
         m_view->setLines(tr("Source"), tr("%1 triangles · %2").arg(count, draws),
-                         document.notes.empty() ? QString() : QString::fromStdString(document.notes.front()));
+                         said.empty() ? QString() : QString::fromStdString(said.front()));
         return;
     }
     const double share = 100.0 * double(mesh->triangleCount()) / double(document.source->triangleCount());

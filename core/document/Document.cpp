@@ -309,7 +309,10 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         {"switching", switchingJson(document)},
         {"bake", bakeChoiceJson(document.bake)},
         {"levels_embedded", document.embedLevels}};
-    Json source = {{"embedded", embedded}, {"hash", document.sourceHash}, {"notes", document.notes}};
+    Json source = {{"embedded", embedded},
+                   {"hash", document.sourceHash},
+                   {"notes", document.notes},
+                   {"remarks", document.remarks}};
     if (!document.sourceFile.empty()) {
         std::error_code ignored;
         const std::filesystem::path absolute = std::filesystem::absolute(document.sourceFile);
@@ -367,6 +370,7 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
                 const std::filesystem::path& path, const Progress& progress) {
     document.sourceHash = source.at("hash");
     document.notes = source.at("notes").get<std::vector<std::string>>();
+    document.remarks = source.value("remarks", std::vector<std::string>());
     document.embedSource = source.at("embedded");
     if (source.contains("file")) document.sourceFile = source.at("file").get<std::string>();
     if (document.embedSource) {
@@ -381,6 +385,7 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
     const std::string hash = hashFile(document.sourceFile, progress.span(0.8, 1));
     if (hash == document.sourceHash) return;
     document.notes = file.notes;
+    document.remarks = file.remarks;
     document.notes.push_back(
         document.sourceFile.filename().string() +
         " has changed since the document was saved: its levels were made and measured from the older one.");
@@ -459,6 +464,7 @@ Document documentFromMesh(const std::filesystem::path& path, const Progress& pro
     document.sourceFile = std::filesystem::absolute(path);
     document.sourceHash = hashFile(path, progress.span(0.9, 1));
     document.notes = std::move(file.notes);
+    document.remarks = std::move(file.remarks);
     document.source = std::make_shared<const Mesh>(std::move(file.mesh));
     return document;
 }

@@ -17,7 +17,8 @@ struct Document {
     std::filesystem::path sourceFile;  ///< empty where no file holds the source any more
     std::string sourceHash;            ///< of that file when it was read, or of a shape that no file holds
     bool embedSource = false;          ///< whether the document itself carries the source
-    std::vector<std::string> notes;    ///< what a person should know about the source, from reading it
+    std::vector<std::string> notes;    ///< what was lost or guessed when the source was read
+    std::vector<std::string> remarks;  ///< what was done then that loses nothing
     std::shared_ptr<const Mesh> source;
     bool embedLevels = true;  ///< whether it carries those levels, too, that can be made again from the source
 

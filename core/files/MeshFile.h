@@ -13,8 +13,10 @@ enum class MeshFormat { Obj, Ply, Stl, Gltf, Glb };
 struct MeshFile {
     Mesh mesh;
     MeshFormat format = MeshFormat::Obj;
-    /// What a person should know about the reading, a sentence each: faces triangulated, a material file missing …
+    /// What was lost or had to be guessed, a sentence each: a material file is missing, lines were left out …
     std::vector<std::string> notes;
+    /// What was done that loses nothing: polygons cut into triangles.
+    std::vector<std::string> remarks;
 };
 
 /// Reads OBJ (with MTL), PLY, STL, glTF or GLB: by content where it can be told, else by extension in any case.

@@ -245,7 +245,7 @@ void Assembler::join() {
     }
     m_mesh.triangles.resize(triangles);
     if (polygons > 0)
-        m_result.notes.push_back(countOf(polygons, "polygon was", "polygons were") + " cut into triangles.");
+        m_result.remarks.push_back(countOf(polygons, "polygon was", "polygons were") + " cut into triangles.");
     if (others > 0) m_result.notes.push_back(formatCount(others) + " lines and points were left out.");
 }
 

@@ -360,7 +360,7 @@ void Reader::read(const Progress& progress) {
         mesh.unitStated = true;
     }
     if (m_polygons > 0)
-        m_result.notes.push_back(countOf(m_polygons, "polygon was", "polygons were") + " cut into triangles.");
+        m_result.remarks.push_back(countOf(m_polygons, "polygon was", "polygons were") + " cut into triangles.");
     if (m_tooSmall > 0)
         m_result.notes.push_back(formatCount(m_tooSmall) + " faces with fewer than three corners were left out.");
     ensureSections(mesh, m_path.stem().string());

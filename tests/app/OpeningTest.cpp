@@ -120,6 +120,18 @@ private slots:
         QTest::keyClick(m_window.get(), Qt::Key_E);
     }
 
+    void makesNoFussOverWhatLosesNothing() {
+        m_folder.write("quad.obj", "v 0 0 0\nv 2 0 0\nv 2 2 0\nv 0 2 0\nf 1 2 3 4\n");
+        open("quad.obj");
+        QVERIFY(waitUntil([&] { return m_window->model().document().name == "quad"; }));
+        QVERIFY(!m_window->messages().isVisible());
+        QCOMPARE(m_window->model().document().remarks.size(), std::size_t(1));
+        m_folder.write("lost.obj", "mtllib nowhere.mtl\nv 0 0 0\nv 2 0 0\nv 2 2 0\nf 1 2 3\n");
+        open("lost.obj");
+        QVERIFY(waitUntil([&] { return m_window->model().document().name == "lost"; }));
+        QVERIFY(m_window->messages().isVisible() && m_window->messages().text().contains("nowhere.mtl"));
+    }
+
     void choosesTheUnitOfAFileThatDoesNotSay() {
         m_folder.write("plain.obj", "v 0 0 0\nv 20 0 0\nv 0 20 0\nf 1 2 3\n");
         open("plain.obj");

@@ -74,6 +74,7 @@ private slots:
         for (const bool embedded : {false, true}) {
             Document before = documentOf(m_folder / "sphere.ply", "a sphere");
             before.embedSource = embedded;
+            before.remarks = {"2 polygons were cut into triangles."};
             const auto path = m_folder / "round.umesh";
             saveDocument(before, path, Progress());
             const Document after = openDocument(path, Progress());
@@ -105,6 +106,7 @@ private slots:
                 QVERIFY(std::abs(a.evidence->atSourceVertex[v] - b.evidence->atSourceVertex[v]) <=
                         a.evidence->max / 32767);
             QVERIFY(after.notes.empty());
+            QCOMPARE(after.remarks, before.remarks);
         }
     }
 
