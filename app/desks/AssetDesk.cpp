@@ -54,6 +54,13 @@ QWidget* makePanel(int width) {
     return panel;
 }
 
+// What is scrolled only once its layout cannot be made any lower. A layout with texts that wrap asks for its pleasant
+// height otherwise.
+class Yielding : public QWidget {
+public:
+    int heightForWidth(int width) const override { return layout()->totalMinimumHeightForWidth(width); }
+};
+
 }  // namespace
 
 AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent)
@@ -235,8 +242,8 @@ QWidget* AssetDesk::makeLeft() {
 
 QWidget* AssetDesk::makeRight() {
     QWidget* panel = makePanel(rightWidth);
-    // In a low window it scrolls.
-    auto* content = new QWidget;
+    // In a low window it gives way, and then scrolls.
+    auto* content = new Yielding;
     auto* upper = new QVBoxLayout(content);
     upper->setContentsMargins(16, 12, 16, 0);
     upper->setSpacing(8);

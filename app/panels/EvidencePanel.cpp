@@ -24,6 +24,20 @@ namespace {
 
 constexpr int bins = 35;
 
+// As tall as is pleasant, and lower where the window is.
+class BarsView : public QChartView {
+public:
+    explicit BarsView(QChart* chart) : QChartView(chart) {
+        setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Preferred);
+        setMinimumHeight(34);
+        setMaximumHeight(pleasantHeight);
+    }
+    QSize sizeHint() const override { return {200, pleasantHeight}; }
+
+private:
+    static constexpr int pleasantHeight = 58;
+};
+
 QString length(double metres) {
     return QString::fromStdString(formatLength(metres));
 }
@@ -38,7 +52,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
       m_worst(new QPushButton(tr("Go there"))),
       m_body(new QWidget),
       m_chart(new QChart),
-      m_chartView(new QChartView(m_chart)),
+      m_chartView(new BarsView(m_chart)),
       m_numbers(new QGridLayout),
       m_progress(new JobStrip(measuring, tr("Measuring"))) {
     m_headline->setObjectName("good");
@@ -52,7 +66,6 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     m_chart->setBackgroundVisible(false);
     m_chart->layout()->setContentsMargins(0, 0, 0, 0);
     m_chartView->setRenderHint(QPainter::Antialiasing);
-    m_chartView->setFixedHeight(58);
     m_chartView->setFrameShape(QFrame::NoFrame);
     m_chartView->setBackgroundBrush(Qt::NoBrush);
     m_chartView->setStyleSheet("background: transparent");

@@ -2,6 +2,8 @@
 
 #include "base/Parallel.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace um {

@@ -21,6 +21,8 @@
 #include <QApplication>
 #include <QLabel>
 #include <QMenu>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QWheelEvent>
 
 using namespace um;
@@ -352,6 +354,20 @@ private slots:
         QTest::mouseClick(&viewport(), Qt::LeftButton, {}, {8, 300});
         QVERIFY(!desk().tour().isPlaying());
         QVERIFY(test::buttonNamed(desk().outline(), "Play") != nullptr);
+    }
+
+    void showsTheRightColumnWholeInASmallWindow() {
+        m_window->resize(1280, 800);
+        desk().target().showTarget("1000");
+        desk().target().submit();
+        QVERIFY(waitUntilIdle(*m_window));
+        QScrollArea* column = nullptr;
+        for (QScrollArea* area : m_window->findChildren<QScrollArea*>())
+            if (area->isAncestorOf(&desk().target())) column = area;
+        QVERIFY(column != nullptr && m_window->findChild<OutlinePanel*>()->isVisible());
+        QCOMPARE(column->verticalScrollBar()->maximum(), 0);
+        QTest::mouseClick(test::buttonNamed(desk(), "Discard"), Qt::LeftButton);
+        QVERIFY(waitUntilIdle(*m_window));
     }
 
 private:
