@@ -2,6 +2,7 @@
 
 #include <Eigen/Geometry>
 
+#include <algorithm>
 #include <cmath>
 
 namespace um {
@@ -53,7 +54,11 @@ private:
     Index cutOff(Index i, std::vector<Triangle>& triangles);
     std::size_t column(double x) const { return cell(x - m_low.x()); }
     std::size_t row(double y) const { return cell(y - m_low.y()); }
-    std::size_t cell(double way) const { return std::min(m_side - 1, std::size_t(way * m_cellsPerLength)); }
+    // Whatever the coordinates: those that are no numbers are found out later.
+    std::size_t cell(double way) const {
+        const double at = way * m_cellsPerLength;
+        return at < double(m_side) ? (at > 0 ? std::size_t(at) : 0) : m_side - 1;
+    }
 
     std::vector<Vec2d> m_at;
     std::vector<Link> m_links;

@@ -130,6 +130,16 @@ ReduceSettings randomSettings(Dice& dice, const Mesh& mesh) {
     return settings;
 }
 
+// A face of an OBJ that goes through vertices as it comes: crossing itself, touching itself, over several lines.
+std::string anyPolygon(Dice& dice, std::size_t vertices) {
+    std::string text = "f";
+    for (std::size_t i = 3 + dice.below(dice.oneIn(4) ? 400 : 12); i > 0; --i) {
+        text += " " + std::to_string(1 + dice.below(vertices));
+        if (dice.oneIn(9)) text += dice.among<std::string>({" \\\n", "\\\r\n", " \\"});
+    }
+    return text + "\n";
+}
+
 }  // namespace
 
 class FuzzTest : public QObject {
@@ -189,13 +199,16 @@ private slots:
             const std::filesystem::path path = folder / ("mesh" + extension);
             writeMesh(mesh, path, Progress());
             std::string bytes = test::contentOf(path);
+            if (extension == ".obj" && dice.oneIn(2)) bytes += anyPolygon(dice, mesh.vertexCount());
             for (std::size_t i = dice.below(12); i > 0 && !bytes.empty(); --i) {
                 const std::size_t at = dice.below(bytes.size());
                 switch (dice.below(5)) {
                     case 0: bytes[at] = char(dice.below(256)); break;
                     case 1: bytes.resize(at); break;
                     case 2: bytes.erase(at, dice.below(20)); break;
-                    case 3: bytes.insert(at, dice.among<std::string>({"-1", "99999999999", "nan", "{", "\n"})); break;
+                    case 3:
+                        bytes.insert(at, dice.among<std::string>({"-1", "99999999999", "nan", "{", "\n", "\\\n"}));
+                        break;
                     default: bytes[at] = dice.among({'\0', '\xff', '0', '9', ' '});
                 }
             }
