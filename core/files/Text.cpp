@@ -22,7 +22,7 @@ std::size_t spaceAtFront(std::string_view text) {
     return text.starts_with("\\\n") ? 2 : text.starts_with("\\\r\n") ? 3 : 0;
 }
 
-// The line feed behind which a line ends that begins at `from`.
+// The line feed at the end of the line that `from` lies in.
 std::size_t endOfLine(std::string_view text, std::size_t from, Lines lines) {
     std::size_t end = text.find('\n', from);
     if (lines == Lines::Plain) return end;
