@@ -2,9 +2,10 @@
 
 #include "base/Parallel.h"
 
-#include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
+#include <span>
 
 namespace um {
 namespace {
@@ -18,24 +19,35 @@ Vec3f direction(int i) {
     return Vec3d(out * std::cos(angle), up, out * std::sin(angle)).cast<float>();
 }
 
-struct Outermost {
-    std::array<float, directionCount> low, high;
-    std::array<std::size_t, directionCount> lowest, highest;
-};
+// The places that are farthest along a direction, and against it.
+struct Reach {
+    Vec3f lowest, highest;
+    float low = std::numeric_limits<float>::max(), high = std::numeric_limits<float>::lowest();
 
-Outermost outermostOf(const std::vector<Vec3f>& positions, std::size_t begin, std::size_t end) {
-    Outermost found;
-    std::vector<float> heights(end - begin);
-    for (int i = 0; i < directionCount; ++i) {
-        const Vec3f along = direction(i);
-        for (std::size_t v = begin; v < end; ++v) heights[v - begin] = along.dot(positions[v]);
-        const auto [low, high] = std::minmax_element(heights.begin(), heights.end());
-        found.low[std::size_t(i)] = *low;
-        found.high[std::size_t(i)] = *high;
-        found.lowest[std::size_t(i)] = begin + std::size_t(low - heights.begin());
-        found.highest[std::size_t(i)] = begin + std::size_t(high - heights.begin());
+    void take(const Vec3f& place, float height) {
+        if (height < low) {
+            low = height;
+            lowest = place;
+        }
+        if (height > high) {
+            high = height;
+            highest = place;
+        }
     }
-    return found;
+};
+using Outermost = std::array<Reach, directionCount>;
+
+// Looks at the places only in directions in which their box reaches farther than what is known.
+void extend(Outermost& known, std::span<const Vec3f> places) {
+    Box3f box;
+    for (const Vec3f& place : places) box.extend(place);
+    for (int i = 0; i < directionCount; ++i) {
+        Reach& reach = known[std::size_t(i)];
+        const Vec3f along = direction(i);
+        const float middle = along.dot(box.center()), half = along.cwiseAbs().dot(box.sizes()) / 2;
+        if (middle - half >= reach.low && middle + half <= reach.high) continue;
+        for (const Vec3f& place : places) reach.take(place, along.dot(place));
+    }
 }
 
 }  // namespace
@@ -43,23 +55,27 @@ Outermost outermostOf(const std::vector<Vec3f>& positions, std::size_t begin, st
 std::vector<Vec3f> findLandmarks(const Mesh& mesh, std::size_t count) {
     const std::vector<Vec3f>& positions = mesh.positions;
     if (positions.size() <= count) return positions;
-    constexpr std::size_t chunkSize = 1 << 13;
-    std::vector<Outermost> chunks(chunkCount(positions.size(), chunkSize));
-    parallelChunks(positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        chunks[chunk] = outermostOf(positions, begin, end);
-    });
-    std::vector<Vec3f> landmarks;
-    for (std::size_t i = 0; i < directionCount; ++i) {
-        const auto lower = [i](const Outermost& a, const Outermost& b) { return a.low[i] < b.low[i]; };
-        const auto higher = [i](const Outermost& a, const Outermost& b) { return a.high[i] > b.high[i]; };
-        landmarks.push_back(positions[std::min_element(chunks.begin(), chunks.end(), lower)->lowest[i]]);
-        landmarks.push_back(positions[std::min_element(chunks.begin(), chunks.end(), higher)->highest[i]]);
-    }
     // By the golden ratio, which no order that vertices have in a file falls in step with.
+    std::vector<Vec3f> landmarks;
     const double golden = (std::sqrt(5.0) - 1) / 2;
     for (std::size_t i = 0; i < count; ++i) {
         const double share = double(i) * golden - std::floor(double(i) * golden);
         landmarks.push_back(positions[std::size_t(share * double(positions.size()))]);
+    }
+    Outermost outermost;
+    extend(outermost, landmarks);
+    constexpr std::size_t chunkSize = 1 << 12;
+    std::vector<Outermost> chunks(chunkCount(positions.size(), chunkSize), outermost);
+    parallelChunks(positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+        extend(chunks[chunk], std::span(positions).subspan(begin, end - begin));
+    });
+    for (std::size_t i = 0; i < directionCount; ++i) {
+        for (const Outermost& chunk : chunks) {
+            outermost[i].take(chunk[i].lowest, chunk[i].low);
+            outermost[i].take(chunk[i].highest, chunk[i].high);
+        }
+        landmarks.push_back(outermost[i].lowest);
+        landmarks.push_back(outermost[i].highest);
     }
     return landmarks;
 }
