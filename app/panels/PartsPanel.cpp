@@ -72,13 +72,14 @@ void PartsPanel::setSource(const Mesh* mesh) {
     m_mesh = mesh;
     m_triangles = mesh != nullptr ? trianglesByPart(*mesh) : std::vector<std::size_t>();
     m_statistics.reset();
-    m_chosen = -1;
+    const bool wasChosen = std::exchange(m_chosen, -1) >= 0;
     m_total->setText(mesh != nullptr ? QString::fromStdString(formatCount(mesh->triangleCount())) : QString());
     m_find->setVisible(m_triangles.size() > manyParts);
     m_find->clear();
     showRows();
     m_list->mark(-1);
     showProperties();
+    if (wasChosen) emit partChosen(-1);
 }
 
 void PartsPanel::setStatistics(std::optional<MeshStatistics> statistics) {

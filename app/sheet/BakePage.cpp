@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 #include <QCheckBox>
 #include <QComboBox>
@@ -24,7 +25,7 @@ constexpr int tracedRays = 32;
 constexpr double stepsOfDoubling = 10;
 constexpr int mostSteps = 30;
 
-constexpr std::size_t mostParts = 24;  // that have rows
+constexpr std::size_t mostParts = 24;  // that have rows, unless more are asked for
 
 QString percent(double share) {
     return QString::fromStdString(
@@ -262,24 +263,25 @@ BakePage::PartRows BakePage::partsToShow() const {
     }
     if (all.names.size() <= 1) return {};
     if (all.names.size() <= mostParts) return all;
-    const auto isAsked = [&](std::size_t i) {
-        return all.names[i] == m_chosenPart || (!m_shares.empty() && m_shares[i].isHog()) ||
-               std::any_of(m_choice.factors.begin(), m_choice.factors.end(),
-                           [&](const PartFactor& f) { return f.part == all.names[i]; });
-    };
+    std::size_t asked = 0;
+    for (std::size_t i = 0; i < all.names.size(); ++i) {
+        const bool hasFactor = std::any_of(m_choice.factors.begin(), m_choice.factors.end(),
+                                           [&](const PartFactor& f) { return f.part == all.names[i]; });
+        if (!hasFactor && all.names[i] != m_chosenPart && (m_shares.empty() || !m_shares[i].isHog())) continue;
+        sizes[i] = std::numeric_limits<double>::infinity();
+        ++asked;
+    }
     std::vector<std::size_t> order(all.names.size());
     std::iota(order.begin(), order.end(), std::size_t(0));
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-        return isAsked(a) != isAsked(b) ? isAsked(a) : sizes[a] > sizes[b];
-    });
-    order.resize(mostParts);
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return sizes[a] > sizes[b]; });
+    order.resize(std::max(asked, mostParts));
     std::sort(order.begin(), order.end());
     PartRows some;
     for (const std::size_t i : order) {
         some.names.push_back(all.names[i]);
         if (!m_shares.empty()) some.shares.push_back(m_shares[i]);
     }
-    some.more = all.names.size() - mostParts;
+    some.more = all.names.size() - order.size();
     return some;
 }
 

@@ -347,6 +347,14 @@ private slots:
         QVERIFY(textsOf(panel).contains("36"));  // its vertices
         panel.choose(1);                         // once more: none
         QCOMPARE(panel.chosenPart(), -1);
+        // Of another source nothing stands out, and the picture is told so.
+        panel.choose(1);
+        const Mesh other = test::makeSphere(1, 4);
+        panel.setSource(&other);
+        QCOMPARE(chosen.last()[0].toInt(), -1);
+        QCOMPARE(chosen.count(), 4);
+        panel.setSource(&two);
+        QCOMPARE(chosen.count(), 4);
         QVERIFY(panel.findChild<QComboBox*>() != nullptr);  // the unit is not stated
     }
 
@@ -436,6 +444,11 @@ private slots:
         QVERIFY(textsOf(page).join(" ").contains("and 176 more"));
         page.setChosenPart("Part 3");
         QVERIFY(sliders().size() == 24 && sliders().contains("Part 3"));
+        // However many were given a factor, none of them is hidden.
+        for (int part = 20; part < 60; ++part) choice.factors.push_back({"Part " + std::to_string(part), 0.5});
+        page.show(mesh, true, nullptr, choice);
+        QCOMPARE(sliders().size(), 42);
+        QVERIFY(sliders().contains("Part 3") && sliders().contains("Part 20"));
     }
 
     void enlargesWhatThereIsOfAFlatAsset() {

@@ -54,6 +54,19 @@ private slots:
         const auto path =
             folder.write("quads.obj", "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\nf -4/1 -3/1 -2/1\n");
         QCOMPARE(allOf(path).size(), std::size_t(3));
+        // An L of area 3, over two lines: a fan from its first corner would cover more.
+        const auto corner =
+            folder.write("corner.obj", "v 2 1 0\nv 1 1 0\nv 1 2 0\nv 0 2 0\nv 0 0 0\nv 2 0 0\nf 1 2 3 \\\r\n 4 5 6\n");
+        double streamed = 0, read = 0;
+        for (const Corners& c : allOf(corner)) streamed += double((c[1] - c[0]).cross(c[2] - c[0]).norm()) / 2;
+        const Mesh whole = readMesh(corner, Progress()).mesh;
+        QCOMPARE(whole.triangleCount(), std::size_t(4));
+        for (const Triangle& t : whole.triangles)
+            read += double((whole.positions[t[1]] - whole.positions[t[0]])
+                               .cross(whole.positions[t[2]] - whole.positions[t[0]])
+                               .norm()) /
+                    2;
+        QVERIFY(std::abs(streamed - 3) < 1e-6 && std::abs(read - 3) < 1e-6);
         const auto text =
             folder.write("text.stl",
                          "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
