@@ -1,7 +1,6 @@
 #include "bake/Cage.h"
 
-#include "base/Parallel.h"
-#include "measure/ClosestPoint.h"
+#include "measure/ClosestOfMany.h"
 #include "mesh/Connectivity.h"
 
 #include <cmath>
@@ -23,30 +22,30 @@ Cage makeCage(const Mesh& source, const Mesh& level, const CageSettings& setting
     // How far the source is from each triangle of the level, as far as its vertices tell.
     std::vector<float> distance(source.vertexCount());
     std::vector<TriangleId> closest(source.vertexCount());
-    parallelRanges(source.vertexCount(), [&](std::size_t begin, std::size_t end) {
-        progress.check();
-        TriangleId hint = 0;
-        for (std::size_t v = begin; v < end; ++v) {
-            const SurfacePoint point = finder.find(source.positions[v].cast<double>(), hint);
-            hint = point.triangle;
-            distance[v] = float(point.distance);
-            closest[v] = hint;
-        }
-    });
-    progress.at(0.6);
+    const ClosestPointFinder sourceFinder(source, progress.span(0.1, 0.4));
+    const std::vector<VertexId> order = sourceFinder.vertexOrder();
+    findClosestOfMany(
+        finder, order.size(), [&](std::size_t i) { return Vec3d(source.positions[order[i]].cast<double>()); },
+        [&](std::size_t i, const Vec3d&, const SurfacePoint& point) {
+            distance[order[i]] = float(point.distance);
+            closest[order[i]] = point.triangle;
+        },
+        progress.span(0.4, 0.8));
     std::vector<float> ofTriangle(level.triangleCount(), 0);
     for (std::size_t v = 0; v < distance.size(); ++v)
         ofTriangle[closest[v]] = std::max(ofTriangle[closest[v]], distance[v]);
-    const ClosestPointFinder sourceFinder(source, progress.span(0.6, 0.9));
     const float least = leastShareOfSize * float(diagonal(level));
     std::vector<float> own(level.vertexCount());
-    parallelFor(
-        level.vertexCount(),
-        [&](std::size_t v) {
-            own[v] = std::max(least, float(sourceFinder.find(level.positions[v].cast<double>(), 0).distance));
-            for (const TriangleId t : finder.around().of(VertexId(v))) own[v] = std::max(own[v], ofTriangle[t]);
+    const std::vector<VertexId> levelOrder = finder.vertexOrder();
+    findClosestOfMany(
+        sourceFinder, levelOrder.size(),
+        [&](std::size_t i) { return Vec3d(level.positions[levelOrder[i]].cast<double>()); },
+        [&](std::size_t i, const Vec3d&, const SurfacePoint& point) {
+            const VertexId v = levelOrder[i];
+            own[v] = std::max(least, float(point.distance));
+            for (const TriangleId t : finder.around().of(v)) own[v] = std::max(own[v], ofTriangle[t]);
         },
-        256);
+        progress.span(0.8, 0.95));
     // A vertex beside a deep one is as deep as that, so that rays between them reach as far.
     cage.depths.resize(own.size());
     parallelFor(own.size(), [&](std::size_t v) {

@@ -3,7 +3,7 @@
 #include "base/Error.h"
 #include "base/Parallel.h"
 #include "files/MeshFile.h"
-#include "measure/ClosestPoint.h"
+#include "measure/ClosestOfMany.h"
 #include "reduce/Stream.h"
 
 #include <cmath>
@@ -72,15 +72,10 @@ LargeResult reduceLargeFile(const std::filesystem::path& file, const Target& tar
     result.targetMet = reduced.targetMet;
     const ClosestPointFinder finder(result.mesh, progress.span(0.95, 0.97));
     std::vector<float> distances(clusters.samples.size());
-    parallelRanges(distances.size(), [&](std::size_t begin, std::size_t end) {
-        progress.check();
-        TriangleId hint = 0;
-        for (std::size_t i = begin; i < end; ++i) {
-            const SurfacePoint closest = finder.find(clusters.samples[i].cast<double>(), hint);
-            hint = closest.triangle;
-            distances[i] = float(closest.distance);
-        }
-    });
+    findClosestOfMany(
+        finder, distances.size(), [&](std::size_t i) { return Vec3d(clusters.samples[i].cast<double>()); },
+        [&](std::size_t i, const Vec3d&, const SurfacePoint& closest) { distances[i] = float(closest.distance); },
+        progress.span(0.97, 1));
     result.samples = distances.size();
     std::sort(distances.begin(), distances.end());
     for (const float distance : distances) result.rms += double(distance) * double(distance);

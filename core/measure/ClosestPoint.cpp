@@ -1,10 +1,6 @@
 #include "measure/ClosestPoint.h"
 
-#include "base/Error.h"
-#include "base/Parallel.h"
 #include "base/TrianglePoint.h"
-
-#include <embree3/rtcore.h>
 
 namespace um {
 namespace {
@@ -19,96 +15,43 @@ Vec3d unitNormal(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     return length > 0 ? Vec3d(normal / length) : Vec3d(Vec3d::Zero());
 }
 
-struct Question {
-    const Mesh& mesh;
-    Vec3d point;
-    SurfacePoint best;
-};
-
-// Called for the triangles within the present radius; a closer one shrinks it.
-bool consider(RTCPointQueryFunctionArguments* arguments) {
-    auto& question = *static_cast<Question*>(arguments->userPtr);
-    const Triangle& triangle = question.mesh.triangles[arguments->primID];
-    const Vec3d place = closestPointOfTriangle(question.point, question.mesh.positions[triangle[0]].cast<double>(),
-                                               question.mesh.positions[triangle[1]].cast<double>(),
-                                               question.mesh.positions[triangle[2]].cast<double>());
-    const double distance = (place - question.point).norm();
-    // Ties go to the smaller number, so that the answer does not depend on the way there.
-    if (distance > question.best.distance ||
-        (distance == question.best.distance && arguments->primID >= question.best.triangle))
-        return false;
-    question.best = {arguments->primID, place, distance};
-    arguments->query->radius = float(distance) * (1 + 1e-6f);
-    return true;
+const Mesh& sound(const Mesh& mesh) {
+    requireSound(mesh, "The mesh");
+    return mesh;
 }
 
 }  // namespace
 
-struct ClosestPointFinder::Scene {
-    RTCDevice device = nullptr;
-    RTCScene scene = nullptr;
-
-    Scene() : device(rtcNewDevice(nullptr)) {
-        if (device != nullptr) scene = rtcNewScene(device);
-        if (scene == nullptr)
-            throw MeshError("The search structure for closest points cannot be made on this machine.");
-    }
-    ~Scene() {
-        rtcReleaseScene(scene);
-        rtcReleaseDevice(device);
-    }
-    Scene(const Scene&) = delete;
-    Scene& operator=(const Scene&) = delete;
-};
-
 ClosestPointFinder::ClosestPointFinder(const Mesh& mesh, const Progress& progress)
-    : m_mesh(mesh), m_scene(std::make_unique<Scene>()) {
-    requireSound(mesh, "The mesh");
-    m_around = findVertexTriangles(mesh.triangles, mesh.vertexCount());
-    progress.at(0.2);
-    RTCGeometry geometry = rtcNewGeometry(m_scene->device, RTC_GEOMETRY_TYPE_TRIANGLE);
-    auto* positions = static_cast<float*>(
-        rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, mesh.vertexCount()));
-    auto* indices = static_cast<std::uint32_t*>(
-        rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 12, mesh.triangleCount()));
-    if (positions == nullptr || indices == nullptr) {
-        rtcReleaseGeometry(geometry);
-        throw MeshError(
-            "There is not enough memory to measure a mesh of this size; close other programs and try again.");
-    }
-    std::memcpy(positions, mesh.positions.data(), mesh.vertexCount() * 12);
-    std::memcpy(indices, mesh.triangles.data(), mesh.triangleCount() * 12);
-    rtcSetGeometryPointQueryFunction(geometry, consider);
-    rtcSetGeometryBuildQuality(geometry, RTC_BUILD_QUALITY_LOW);
-    rtcCommitGeometry(geometry);
-    rtcAttachGeometry(m_scene->scene, geometry);
-    rtcReleaseGeometry(geometry);
-    // The quick build: it is made once and asked about as often as it has triangles.
-    rtcSetSceneBuildQuality(m_scene->scene, RTC_BUILD_QUALITY_LOW);
-    rtcSetSceneProgressMonitorFunction(
-        m_scene->scene, [](void* watched, double) { return !static_cast<const Progress*>(watched)->cancelled(); },
-        const_cast<Progress*>(&progress));
-    rtcCommitScene(m_scene->scene);
-    rtcSetSceneProgressMonitorFunction(m_scene->scene, nullptr, nullptr);
-    progress.at(1);
-}
-
-ClosestPointFinder::~ClosestPointFinder() = default;
+    : m_mesh(sound(mesh)),
+      m_around(findVertexTriangles(mesh.triangles, mesh.vertexCount())),
+      m_tree(mesh, progress.span(0.2, 1)) {}
 
 double ClosestPointFinder::distanceTo(const Vec3d& p, TriangleId triangle) const {
     return (closestPointOfTriangle(p, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2)) - p).norm();
 }
 
 SurfacePoint ClosestPointFinder::find(const Vec3d& p, TriangleId hint) const {
-    Question question{m_mesh, p, {}};
-    question.best.triangle = hint;
-    question.best.place = closestPointOfTriangle(p, corner(hint, 0), corner(hint, 1), corner(hint, 2));
-    question.best.distance = (question.best.place - p).norm();
-    RTCPointQuery query{float(p.x()), float(p.y()), float(p.z()), 0, float(question.best.distance) * (1 + 1e-6f)};
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    rtcPointQuery(m_scene->scene, &query, &context, nullptr, &question);
-    return question.best;
+    SurfacePoint closest;
+    m_tree.findClosest({&p, 1}, hint, {&closest, 1});
+    return closest;
+}
+
+std::vector<VertexId> ClosestPointFinder::vertexOrder() const {
+    std::vector<VertexId> order(m_mesh.vertexCount() + 1);
+    std::vector<std::uint8_t> isListed(m_mesh.vertexCount(), 0);
+    std::size_t count = 0;
+    // Written whether listed already or not: there is no telling beforehand, so a branch would cost more.
+    const auto list = [&](VertexId v) {
+        order[count] = v;
+        count += isListed[v] != 0 ? 0 : 1;
+        isListed[v] = 1;
+    };
+    for (const TriangleId t : m_tree.order())
+        for (const VertexId v : m_mesh.triangles[t]) list(v);
+    for (VertexId v = 0; v < m_mesh.vertexCount(); ++v) list(v);
+    order.resize(count);
+    return order;
 }
 
 Vec3d ClosestPointFinder::pseudoNormal(const SurfacePoint& closest) const {
@@ -136,7 +79,14 @@ Vec3d ClosestPointFinder::pseudoNormal(const SurfacePoint& closest) const {
 }
 
 double ClosestPointFinder::sideOf(const Vec3d& p, const SurfacePoint& closest) const {
-    return (p - closest.place).dot(pseudoNormal(closest)) < 0 ? -1.0 : 1.0;
+    // Square to its triangle: as nearly everywhere.
+    const Vec3d way = p - closest.place;
+    const Vec3d normal =
+        areaNormal(corner(closest.triangle, 0), corner(closest.triangle, 1), corner(closest.triangle, 2));
+    const double along = way.dot(normal);
+    constexpr double nearlyAll = 1 - 1e-6;
+    if (along * along > nearlyAll * way.squaredNorm() * normal.squaredNorm()) return along < 0 ? -1 : 1;
+    return way.dot(pseudoNormal(closest)) < 0 ? -1 : 1;
 }
 
 }  // namespace um

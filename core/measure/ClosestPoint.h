@@ -1,31 +1,27 @@
 #pragma once
 /// The closest point of a surface, quickly, for many points.
-#include "base/Progress.h"
+#include "measure/TriangleTree.h"
 #include "mesh/Connectivity.h"
-#include "mesh/Mesh.h"
-
-#include <memory>
 
 namespace um {
 
-struct SurfacePoint {
-    TriangleId triangle = 0;
-    Vec3d place = Vec3d::Zero();
-    double distance = 0;
-};
-
-/// A surface prepared for closest-point questions by a bounding volume hierarchy. Questions may come from any thread.
+/// A surface prepared for closest-point questions. They may come from any thread.
 class ClosestPointFinder {
 public:
     /// Keeps a reference to `mesh`, which must stay as it is.
     /// @throws MeshError  if no triangle has an area
     ClosestPointFinder(const Mesh& mesh, const Progress& progress);
-    ~ClosestPointFinder();
-    ClosestPointFinder(const ClosestPointFinder&) = delete;
-    ClosestPointFinder& operator=(const ClosestPointFinder&) = delete;
+
+    /// How many points are best asked about together.
+    static constexpr std::size_t atOnce = laneCount;
 
     /// @param hint  a triangle that may be close: the answer to a question nearby makes this one quicker
     SurfacePoint find(const Vec3d& p, TriangleId hint) const;
+
+    /// The same for up to `atOnce` points: where they lie close together, several times as quick.
+    void find(std::span<const Vec3d> points, TriangleId hint, std::span<SurfacePoint> closest) const {
+        m_tree.findClosest(points, hint, closest);
+    }
 
     /// +1 if p lies on the outer side of the surface at its closest point, -1 if on the inner side.
     /// Source: Baerentzen & Aanaes 2005, IEEE TVCG 11(3): angle-weighted pseudo-normals.
@@ -35,16 +31,21 @@ public:
     const Mesh& mesh() const { return m_mesh; }
     const VertexTriangles& around() const { return m_around; }
 
+    /// All triangles, neighbours together.
+    const std::vector<TriangleId>& triangleOrder() const { return m_tree.order(); }
+
+    /// All vertices, neighbours together.
+    std::vector<VertexId> vertexOrder() const;
+
 private:
     Vec3d corner(TriangleId triangle, std::size_t i) const {
         return m_mesh.positions[m_mesh.triangles[triangle][i]].cast<double>();
     }
     Vec3d pseudoNormal(const SurfacePoint& closest) const;
 
-    struct Scene;
     const Mesh& m_mesh;
-    std::unique_ptr<Scene> m_scene;
     VertexTriangles m_around;
+    TriangleTree m_tree;
 };
 
 }  // namespace um

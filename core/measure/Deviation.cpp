@@ -1,8 +1,8 @@
 #include "measure/Deviation.h"
 
-#include "base/Parallel.h"
-#include "measure/ClosestPoint.h"
+#include "measure/ClosestOfMany.h"
 #include "measure/DistanceBound.h"
+#include "mesh/SpatialOrder.h"
 
 #include <oneapi/tbb/parallel_invoke.h>
 
@@ -53,22 +53,20 @@ Vec3d cornerOf(const Mesh& mesh, TriangleId t, std::size_t i) {
 
 // How many of `wanted` points fall on each triangle: its share of the area, rounded so that the running total fits.
 struct Spread {
-    std::vector<double> areas;
+    double area = 0;                   // of all triangles
     std::vector<std::uint32_t> first;  // number of points on the triangles before
-    double area = 0;
     std::uint32_t count = 0;
 };
 
-Spread spreadPoints(const Mesh& mesh, std::size_t wanted) {
+Spread spreadPoints(const std::vector<double>& areas, std::size_t wanted) {
     Spread spread;
-    spread.areas.resize(mesh.triangleCount());
-    parallelFor(mesh.triangleCount(), [&](std::size_t t) { spread.areas[t] = triangleArea(mesh, TriangleId(t)); });
-    for (const double area : spread.areas) spread.area += area;
-    spread.first.resize(mesh.triangleCount() + 1, 0);
+    for (const double area : areas) spread.area += area;
+    spread.first.resize(areas.size() + 1, 0);
+    if (wanted == 0 || !(spread.area > 0)) return spread;
     double before = 0;
-    for (std::size_t t = 0; t < mesh.triangleCount(); ++t) {
-        before += spread.areas[t];
-        spread.first[t + 1] = spread.area > 0 ? std::uint32_t(before / spread.area * double(wanted)) : 0;
+    for (std::size_t t = 0; t < areas.size(); ++t) {
+        before += areas[t];
+        spread.first[t + 1] = std::uint32_t(before / spread.area * double(wanted));
     }
     spread.count = spread.first.back();
     return spread;
@@ -89,92 +87,176 @@ Vec3d pointOn(const Mesh& mesh, TriangleId t, std::uint32_t number) {
     return a + u * (cornerOf(mesh, t, 1) - a) + v * (cornerOf(mesh, t, 2) - a);
 }
 
-// The side of the source's vertex v on which its closest place on the level lies: + is outwards. Where all triangles
-// around agree, as nearly everywhere, there is no need for the vertex's own normal.
-double sideAtVertex(const Mesh& source, const VertexTriangles& around, VertexId v, const Vec3d& towards) {
-    bool isOutside = false, isInside = false;
-    for (const TriangleId t : around.of(v)) {
-        const bool isOut =
-            areaNormal(cornerOf(source, t, 0), cornerOf(source, t, 1), cornerOf(source, t, 2)).dot(towards) >= 0;
-        (isOut ? isOutside : isInside) = true;
-    }
-    if (!isOutside || !isInside) return isInside ? -1 : 1;
-    return towards.dot(vertexNormal(source, around, v)) < 0 ? -1 : 1;
+// A point on a triangle.
+struct PointOn {
+    TriangleId triangle;
+    std::uint32_t number;
+};
+
+// The farthest sample of each run of them.
+// @param placeOf  called as placeOf(i): where sample i lies
+template <class PlaceOf>
+std::vector<Far> farthestOfRuns(const std::vector<Sample>& samples, const PlaceOf& placeOf) {
+    constexpr std::size_t samplesInRun = 4096;
+    std::vector<Far> result(chunkCount(samples.size(), samplesInRun));
+    parallelChunks(samples.size(), samplesInRun, [&](std::size_t run, std::size_t begin, std::size_t end) {
+        std::size_t farthest = begin;
+        const auto distanceOf = [&](std::size_t i) {
+            // A vertex that no triangle uses is no part of the surface.
+            return samples[i].weight > 0 ? std::abs(samples[i].distance) : -1.0f;
+        };
+        for (std::size_t i = begin; i < end; ++i)
+            if (distanceOf(i) > distanceOf(farthest)) farthest = i;
+        result[run] = placeOf(farthest);
+        result[run].distance = double(distanceOf(farthest));
+    });
+    return result;
 }
 
-// Distances are signed so that + means: the level is outside the source.
-Measured measure(const ClosestPointFinder& own, const ClosestPointFinder& to, bool fromIsSource,
-                 std::size_t wantedPoints, const Progress& progress) {
-    const Mesh& from = own.mesh();
-    const VertexTriangles& around = own.around();
-    Measured result;
-    const Spread spread = spreadPoints(from, wantedPoints);
-    result.vertices.resize(from.vertexCount());
-    result.closest.resize(from.vertexCount());
-    result.points.resize(spread.count);
-    // A triangle's area is shared out evenly among its corners and the points on it.
-    const auto shareOf = [&](TriangleId t) {
-        return spread.areas[t] / spread.area / double(3 + spread.first[t + 1] - spread.first[t]);
-    };
-    const double all = double(from.vertexCount() + spread.count);
-    std::atomic<std::size_t> done = 0;
+// One surface on its way to the other: distances are signed so that + means that the level is outside the source.
+class Measurer {
+public:
+    Measurer(const ClosestPointFinder& own, const ClosestPointFinder& to, bool fromIsSource, std::size_t wantedPoints,
+             const Progress& progress)
+        : m_own(own),
+          m_from(own.mesh()),
+          m_to(to),
+          m_fromIsSource(fromIsSource),
+          m_wantedPoints(wantedPoints),
+          m_progress(progress) {}
+
+    Measured run();
+
+private:
+    void shareOutArea();
+    double sideAtVertex(VertexId v, const Vec3d& towards) const;
+    void measureVertices(const std::vector<VertexId>& order, const Progress& progress);
+    std::vector<PointOn> pointsInOrder() const;
+    void measurePoints(const Progress& progress);
+    Vec3d placeOf(const PointOn& point) const { return pointOn(m_from, point.triangle, point.number); }
+    Vec3d placeOf(VertexId v) const { return m_from.positions[v].cast<double>(); }
+
+    const ClosestPointFinder& m_own;
+    const Mesh& m_from;
+    const ClosestPointFinder& m_to;
+    bool m_fromIsSource;
+    std::size_t m_wantedPoints;
+    const Progress& m_progress;
+    RawVector<Vec3f> m_normals;  // of the triangles, as long as twice their area
+    Spread m_spread;
+    Measured m_result;
+};
+
+// A triangle's area is shared out evenly among its corners and the points on it.
+void Measurer::shareOutArea() {
+    const std::size_t count = m_from.triangleCount();
+    std::vector<double> areas(count);
+    m_normals = RawVector<Vec3f>(count);
+    parallelFor(count, [&](std::size_t i) {
+        const auto t = TriangleId(i);
+        const Vec3d normal = areaNormal(cornerOf(m_from, t, 0), cornerOf(m_from, t, 1), cornerOf(m_from, t, 2));
+        areas[i] = normal.norm() / 2;
+        m_normals[i] = normal.cast<float>();
+    });
+    m_spread = spreadPoints(areas, m_wantedPoints);
+    m_result.share.resize(count);
+    parallelFor(count, [&](std::size_t t) {
+        const std::uint32_t points = m_spread.first[t + 1] - m_spread.first[t];
+        m_result.share[t] = float(areas[t] / (m_spread.area * double(3 + points)));
+    });
+}
+
+// The side of the source's vertex v on which its closest place on the level lies: + is outwards. Where all triangles
+// around agree, as nearly everywhere, there is no need for the vertex's own normal.
+double Measurer::sideAtVertex(VertexId v, const Vec3d& towards) const {
+    std::size_t inside = 0;
+    const std::span<const TriangleId> around = m_own.around().of(v);
+    for (const TriangleId t : around) inside += m_normals[t].cast<double>().dot(towards) < 0 ? 1 : 0;
+    if (inside == 0 || inside == around.size()) return inside > 0 ? -1 : 1;
+    return towards.dot(vertexNormal(m_from, m_own.around(), v)) < 0 ? -1 : 1;
+}
+
+void Measurer::measureVertices(const std::vector<VertexId>& order, const Progress& progress) {
+    const VertexTriangles& around = m_own.around();
+    m_result.vertices.resize(order.size());
+    m_result.closest.resize(order.size());
+    findClosestOfMany(
+        m_to, order.size(), [&](std::size_t i) { return placeOf(order[i]); },
+        [&](std::size_t i, const Vec3d& place, const SurfacePoint& closest) {
+            const VertexId v = order[i];
+            const double side = m_fromIsSource ? sideAtVertex(v, closest.place - place) : m_to.sideOf(place, closest);
+            float weight = 0;
+            for (const TriangleId t : around.of(v)) weight += m_result.share[t];
+            m_result.closest[v] = closest.triangle;
+            m_result.vertices[v] = {float(side * closest.distance), weight};
+        },
+        progress);
+    m_result.far = farthestOfRuns(m_result.vertices, [&](std::size_t i) {
+        return Far{0, placeOf(VertexId(i)), true, VertexId(i)};
+    });
+}
+
+// All points on the triangles, neighbours together.
+std::vector<PointOn> Measurer::pointsInOrder() const {
+    // The triangles stand together; what lies on each of them does not.
+    const std::vector<TriangleId>& triangles = m_own.triangleOrder();
+    std::vector<std::uint32_t> before(triangles.size());
+    parallelFor(triangles.size(),
+                [&](std::size_t i) { before[i] = m_spread.first[triangles[i] + 1] - m_spread.first[triangles[i]]; });
+    exclusivePrefixSum(before);
+    std::vector<PointOn> points(m_spread.count);
     constexpr std::size_t chunkSize = 4096;
-    std::vector<Far> worstVertex(chunkCount(from.vertexCount(), chunkSize));
-    parallelChunks(from.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        TriangleId hint = 0;
-        for (std::size_t v = begin; v < end; ++v) {
-            const Vec3d p = from.positions[v].cast<double>();
-            const SurfacePoint closest = to.find(p, hint);
-            hint = closest.triangle;
-            const double side =
-                fromIsSource ? sideAtVertex(from, around, VertexId(v), closest.place - p) : to.sideOf(p, closest);
-            double weight = 0;
-            for (const TriangleId t : around.of(VertexId(v))) weight += shareOf(t);
-            result.closest[v] = hint;
-            result.vertices[v] = {float(side * closest.distance), float(weight)};
-            // A vertex that no triangle uses is no part of the surface.
-            if (weight > 0 && closest.distance > worstVertex[chunk].distance)
-                worstVertex[chunk] = {closest.distance, p, true, std::uint32_t(v)};
-        }
-        progress.at(double(done += end - begin) / all);
-    });
-    // By points, not by triangles: one of a coarse level may hold most of them.
-    std::vector<Far> worstPoint(chunkCount(spread.count, chunkSize));
-    parallelChunks(spread.count, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        std::size_t t =
-            std::size_t(std::upper_bound(spread.first.begin(), spread.first.end(), begin) - spread.first.begin()) - 1;
-        TriangleId hint = result.closest[from.triangles[t][0]];
+    parallelChunks(points.size(), chunkSize, [&](std::size_t, std::size_t begin, std::size_t end) {
+        std::vector<PointOn> here;
+        std::vector<Placed> order;
+        auto at = std::size_t(std::upper_bound(before.begin(), before.end(), begin) - before.begin()) - 1;
         for (std::size_t i = begin; i < end; ++i) {
-            if (i >= spread.first[t + 1]) {
-                while (i >= spread.first[t + 1]) ++t;
-                hint = result.closest[from.triangles[t][0]];
-            }
-            const auto id = TriangleId(t);
-            const Vec3d p = pointOn(from, id, std::uint32_t(i));
-            const SurfacePoint closest = to.find(p, hint);
-            hint = closest.triangle;
-            double side = 1;
-            if (!fromIsSource)
-                side = to.sideOf(p, closest);
-            else if (areaNormal(cornerOf(from, id, 0), cornerOf(from, id, 1), cornerOf(from, id, 2))
-                         .dot(closest.place - p) < 0)
-                side = -1;
-            result.points[i] = {float(side * closest.distance), float(shareOf(id))};
-            if (closest.distance > worstPoint[chunk].distance) worstPoint[chunk] = {closest.distance, p, false, id};
+            while (at + 1 < before.size() && i >= before[at + 1]) ++at;
+            const PointOn point{triangles[at], std::uint32_t(m_spread.first[triangles[at]] + (i - before[at]))};
+            const Vec3f place = placeOf(point).cast<float>();
+            order.push_back({{place[0], place[1], place[2]}, std::uint32_t(here.size())});
+            here.push_back(point);
         }
-        progress.at(double(done += end - begin) / all);
+        orderByPlace(order, m_progress);
+        for (std::size_t i = 0; i < order.size(); ++i) points[begin + i] = here[order[i].id];
     });
-    result.far = std::move(worstVertex);
-    result.far.insert(result.far.end(), worstPoint.begin(), worstPoint.end());
-    for (const Far& far : result.far)
-        if (far.distance > result.max) {
-            result.max = far.distance;
-            result.worstPlace = far.place;
+    return points;
+}
+
+void Measurer::measurePoints(const Progress& progress) {
+    if (m_spread.count == 0) return;
+    const std::vector<PointOn> points = pointsInOrder();
+    m_result.points.resize(points.size());
+    findClosestOfMany(
+        m_to, points.size(), [&](std::size_t i) { return placeOf(points[i]); },
+        [&](std::size_t i, const Vec3d& place, const SurfacePoint& closest) {
+            const auto [t, number] = points[i];
+            const bool isInside = m_normals[t].cast<double>().dot(closest.place - place) < 0;
+            const double side = !m_fromIsSource ? m_to.sideOf(place, closest) : isInside ? -1 : 1;
+            m_result.points[number] = {float(side * closest.distance), m_result.share[t]};
+        },
+        progress);
+    const std::vector<Far> far = farthestOfRuns(m_result.points, [&](std::size_t i) {
+        const auto behind = std::upper_bound(m_spread.first.begin(), m_spread.first.end(), i);
+        const auto t = TriangleId(behind - m_spread.first.begin() - 1);
+        return Far{0, pointOn(m_from, t, std::uint32_t(i)), false, t};
+    });
+    m_result.far.insert(m_result.far.end(), far.begin(), far.end());
+}
+
+Measured Measurer::run() {
+    std::vector<VertexId> order;
+    tbb::parallel_invoke([&] { order = m_own.vertexOrder(); }, [&] { shareOutArea(); });
+    const double share = double(m_from.vertexCount()) / double(m_from.vertexCount() + m_spread.count);
+    measureVertices(order, m_progress.span(0, share));
+    measurePoints(m_progress.span(share, 1));
+    for (const Far& far : m_result.far)
+        if (far.distance > m_result.max) {
+            m_result.max = far.distance;
+            m_result.worstPlace = far.place;
         }
-    result.share.resize(from.triangleCount());
-    for (std::size_t t = 0; t < result.share.size(); ++t) result.share[t] = float(shareOf(TriangleId(t)));
-    result.firstPoint = spread.first;
-    return result;
+    m_result.firstPoint = std::move(m_spread.first);
+    return std::move(m_result);
 }
 
 // Proves how far a surface is off at most, and takes in the farthest place that was met on the way.
@@ -350,9 +432,9 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
     // The source's vertices alone are often as many as the points asked for.
     const std::size_t onSource = samples > source.vertexCount() ? samples - source.vertexCount() : 0;
-    Measured fromSource = measure(onSourceSurface, onLevel, true, onSource, progress.span(0.02, 0.45));
+    Measured fromSource = Measurer(onSourceSurface, onLevel, true, onSource, progress.span(0.02, 0.45)).run();
     const std::size_t onLevelCount = samples > level.vertexCount() ? samples - level.vertexCount() : 0;
-    Measured fromLevel = measure(onLevel, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85));
+    Measured fromLevel = Measurer(onLevel, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85)).run();
 
     if (settings.proven) {
         const std::size_t questions = std::max(leastQuestions, questionsPerSample * samples);

@@ -1,8 +1,7 @@
 #include "measure/ShapeChange.h"
 
-#include "base/Parallel.h"
 #include "base/TrianglePoint.h"
-#include "measure/ClosestPoint.h"
+#include "measure/ClosestOfMany.h"
 #include "mesh/Connectivity.h"
 
 #include <cmath>
@@ -74,25 +73,24 @@ ShapeChange measureShapeChange(const Mesh& source, const Mesh& level, const Prog
     const std::size_t step = (source.triangleCount() + mostSamples - 1) / mostSamples;
     std::vector<Turn> turns(source.triangleCount() / step);
     progress.at(0.4);
-    parallelRanges(turns.size(), [&](std::size_t begin, std::size_t end) {
-        progress.check();
-        TriangleId hint = 0;
-        const TrianglePoint middle{1.0 / 3, 1.0 / 3};
-        for (std::size_t i = begin; i < end; ++i) {
-            const auto t = TriangleId(i * step);
-            const auto [a, b, c] = cornersOf(source, t);
-            const Vec3d place = middle.of(a, b, c);
-            const SurfacePoint closest = onLevel.find(place, hint);
-            hint = closest.triangle;
-            const auto [x, y, z] = cornersOf(level, hint);
-            const Vec3d here = ofSource.at(t, middle);
-            const Vec3d there = ofLevel.at(hint, closestOnTriangle(closest.place, x, y, z));
+    const TrianglePoint middle{1.0 / 3, 1.0 / 3};
+    const auto triangleOf = [&](std::size_t i) { return TriangleId(i * step); };
+    findClosestOfMany(
+        onLevel, turns.size(),
+        [&](std::size_t i) {
+            const auto [a, b, c] = cornersOf(source, triangleOf(i));
+            return middle.of(a, b, c);
+        },
+        [&](std::size_t i, const Vec3d&, const SurfacePoint& closest) {
+            const auto [a, b, c] = cornersOf(source, triangleOf(i));
+            const auto [x, y, z] = cornersOf(level, closest.triangle);
+            const Vec3d here = ofSource.at(triangleOf(i), middle);
+            const Vec3d there = ofLevel.at(closest.triangle, closestOnTriangle(closest.place, x, y, z));
             turns[i].weight = areaNormal(a, b, c).norm();
             if (here.norm() > 0 && there.norm() > 0)
                 turns[i].degrees = std::atan2(here.cross(there).norm(), here.dot(there)) * 180 / pi;
-        }
-    });
-    progress.at(0.9);
+        },
+        progress.span(0.4, 0.9));
     double weights = 0, sum = 0;
     for (const Turn& turn : turns) {
         weights += turn.weight;

@@ -1,10 +1,8 @@
-// The small pieces of geometry that all else stands on: closest points of triangles and surfaces, hulls.
+// The small pieces of geometry that all else stands on: closest points of triangles, hulls.
 #include "bake/Hull.h"
 #include "base/Error.h"
 #include "base/TrianglePoint.h"
 #include "draw/Landmarks.h"
-#include "measure/ClosestPoint.h"
-#include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
@@ -62,49 +60,6 @@ private slots:
         QVERIFY(std::abs(closestDistance(p, middle, a, b) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
         QVERIFY(std::abs(closestDistance(p, a, a, b) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
         QVERIFY(std::abs(closestDistance(p, b, b, b) - (p - b).norm()) < 1e-12);
-    }
-
-    void findsTheClosestPlaceOfASurface() {
-        Numbers number(3);
-        for (const Mesh& mesh :
-             {test::makeTorus(2, 0.7, 24, 12), test::damagedSphere(4), test::randomHeap(5, 40, 90)}) {
-            const ClosestPointFinder finder(mesh, Progress());
-            for (int i = 0; i < 400; ++i) {
-                const Vec3d p = (i % 5 == 0 ? 20 : 2.5) * number.place();
-                double least = std::numeric_limits<double>::infinity();
-                for (TriangleId t = 0; t < mesh.triangleCount(); ++t) {
-                    least = std::min(least, finder.distanceTo(p, t));
-                    const Triangle& c = mesh.triangles[t];
-                    QVERIFY(std::abs(finder.distanceTo(p, t) - closestDistance(p, mesh.positions[c[0]].cast<double>(),
-                                                                               mesh.positions[c[1]].cast<double>(),
-                                                                               mesh.positions[c[2]].cast<double>())) <
-                            1e-12);
-                }
-                // Whatever is guessed first, the answer is the same distance, and tells its own place and triangle.
-                for (const TriangleId hint : {TriangleId(0), TriangleId(i % int(mesh.triangleCount()))}) {
-                    const SurfacePoint found = finder.find(p, hint);
-                    QVERIFY2(std::abs(found.distance - least) <= 1e-6 * (1 + least),
-                             qPrintable(QString("%1 instead of %2").arg(found.distance).arg(least)));
-                    QVERIFY(std::abs((found.place - p).norm() - found.distance) < 1e-9);
-                    QVERIFY(std::abs(finder.distanceTo(p, found.triangle) - found.distance) < 1e-6 * (1 + least));
-                }
-            }
-        }
-    }
-
-    void tellsInsideFromOutside() {
-        Numbers number(4);
-        const Mesh box = test::makeBox({2, 1, 3}, 2);
-        const ClosestPointFinder finder(box, Progress());
-        for (int i = 0; i < 3000; ++i) {
-            const Vec3d p = 2 * number.place();
-            const bool isInside = std::abs(p.x()) < 1 && std::abs(p.y()) < 0.5 && std::abs(p.z()) < 1.5;
-            QCOMPARE(finder.sideOf(p, finder.find(p, 0)) < 0, isInside);
-        }
-    }
-
-    void findsNothingOnNothing() {
-        QVERIFY(!test::errorOf([] { ClosestPointFinder(Mesh(), Progress()); }).isEmpty());
     }
 
     void wrapsPointsInTheirHull() {
