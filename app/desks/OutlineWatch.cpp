@@ -56,14 +56,15 @@ OutlineWatch::OutlineWatch(Viewport& viewport, QObject* parent) : QObject(parent
     m_soon.setInterval(delay);
     connect(&m_soon, &QTimer::timeout, this, [this] {
         if (!m_pair) return;
-        m_allSides.start([this, pair = m_pair, height = m_heightPixels](const Progress& progress) {
-            auto found = std::make_shared<const Silhouette>(
-                measureSilhouette(pair->source, pair->level, {SilhouetteSettings().views, height}, progress));
-            return [this, found] {
-                m_silhouette = found;
-                emit measured();
-            };
-        });
+        m_allSides.start(
+            [this, pair = m_pair, height = m_heightPixels, known = m_known](const Progress& progress) mutable {
+                auto found = std::make_shared<const Silhouette>(measureAllSides(*pair, height, known, progress));
+                return [this, found, known] {
+                    m_silhouette = found;
+                    m_known = known;
+                    emit measured();
+                };
+            });
     });
     connect(&m_viewport, &Viewport::cameraChanged, this, &OutlineWatch::cameraMoved);
     connect(&m_viewport, &Viewport::resized, this, &OutlineWatch::cameraMoved);
@@ -75,6 +76,22 @@ OutlineWatch::OutlineWatch(Viewport& viewport, QObject* parent) : QObject(parent
     });
 }
 
+Silhouette OutlineWatch::measureAllSides(const Pair& pair, double heightPixels, std::shared_ptr<const AllSides>& known,
+                                         const Progress& progress) {
+    SilhouetteSettings settings;
+    settings.heightPixels = heightPixels;
+    // Larger ones would take hundreds of megabytes.
+    constexpr double mostKeptPixels = 1024;
+    if (heightPixels > mostKeptPixels) {
+        known.reset();
+        return measureSilhouette(pair.source->contour, pair.level, settings, progress);
+    }
+    if (!known || known->source != pair.source || known->outlines.settings().heightPixels != heightPixels)
+        known = std::make_shared<const AllSides>(
+            AllSides{pair.source, SourceOutlines(pair.source->contour, settings, progress.span(0, 0.75))});
+    return measureSilhouette(known->outlines, pair.level, progress.span(0.75, 1));
+}
+
 bool OutlineWatch::isIdle() const {
     return !m_preparing.isRunning() && !m_soon.isActive() && !m_allSides.isRunning() && !m_here.isRunning() &&
            !m_drawing.isRunning();
@@ -84,6 +101,10 @@ void OutlineWatch::watch(std::shared_ptr<const Mesh> source, std::shared_ptr<con
     if (!level || level == source || !(heightPixels >= 1)) level.reset();
     const bool isSamePair = source == m_source && level == m_level;
     if (isSamePair && std::abs(heightPixels - m_wantedHeight) < 1e-6 * heightPixels) return;
+    if (source != m_source) {
+        m_ready.reset();
+        m_known.reset();
+    }
     m_source = std::move(source);
     m_level = std::move(level);
     m_wantedHeight = heightPixels;
@@ -97,10 +118,12 @@ void OutlineWatch::watch(std::shared_ptr<const Mesh> source, std::shared_ptr<con
 }
 
 void OutlineWatch::preparePair() {
-    m_preparing.start([this, source = m_source, level = m_level](const Progress&) -> Job::Delivery {
-        const auto pair = std::make_shared<const Pair>(source, level);
+    m_preparing.start([this, ready = m_ready, source = m_source, level = m_level](const Progress&) -> Job::Delivery {
+        const auto own = ready ? ready : std::make_shared<const Source>(source);
+        const auto pair = std::make_shared<const Pair>(own, level);
         return [this, pair] {
-            if (pair->sourceMesh != m_source || pair->levelMesh != m_level) return;
+            if (pair->source->mesh != m_source || pair->levelMesh != m_level) return;
+            m_ready = pair->source;
             m_pair = pair;
             compare();
         };
@@ -133,11 +156,11 @@ void OutlineWatch::compareFromHere() {
     if (!m_pair) return;
     m_hereWaits = m_here.isRunning();
     if (m_hereWaits) return;
-    const double pixelsPerUnit = m_heightPixels / m_pair->standingHeight;
+    const double pixelsPerUnit = m_heightPixels / m_pair->source->standingHeight;
     m_here.start(
         [this, pair = m_pair, turn = m_viewport.camera().turn(), pixelsPerUnit](const Progress&) -> Job::Delivery {
             const OutlineDifference found =
-                compareFrom(pair->source, pair->level, turn, pixelsPerUnit, SilhouetteSettings().across);
+                compareFrom(pair->source->contour, pair->level, turn, pixelsPerUnit, SilhouetteSettings().across);
             return [this, found, pair] {
                 if (pair == m_pair) emit seenFromHere(found);
             };
@@ -154,7 +177,7 @@ void OutlineWatch::drawPicture() {
     if (size.isEmpty()) return;
     m_drawing.start([this, pair = m_pair, camera = m_viewport.camera(), size,
                      colors = theme()](const Progress& progress) -> Job::Delivery {
-        const OutlinePair drawn = drawOutlines(pair->source, pair->level, toPixels(camera, size), size.width(),
+        const OutlinePair drawn = drawOutlines(pair->source->contour, pair->level, toPixels(camera, size), size.width(),
                                                size.height(), across, progress);
         return [this, picture = pictureOf(drawn, colors), pair, camera] {
             if (pair == m_pair && m_pictureWanted && camera == m_viewport.camera()) emit pictureChanged(picture);

@@ -40,20 +40,34 @@ private:
     void compareFromHere();
     void drawPicture();
 
-    Viewport& m_viewport;
-    /// Both made ready for looking at their outlines; they keep the meshes that they belong to.
-    struct Pair {
-        std::shared_ptr<const Mesh> sourceMesh, levelMesh;
-        ContourMesh source{*sourceMesh}, level{*levelMesh};
+    /// A source made ready for looking at its outlines, of which a compared level is after another.
+    struct Source {
+        std::shared_ptr<const Mesh> mesh;
+        ContourMesh contour{*mesh};
         // Going over all vertices at each move would hold up the window.
-        double standingHeight = um::standingHeight(*sourceMesh);
-        double mostHeightPixels = um::mostHeightPixels(*sourceMesh, *levelMesh);
+        double standingHeight = um::standingHeight(*mesh);
     };
+    struct Pair {
+        std::shared_ptr<const Source> source;
+        std::shared_ptr<const Mesh> levelMesh;
+        ContourMesh level{*levelMesh};
+        double mostHeightPixels = um::mostHeightPixels(*source->mesh, *levelMesh);
+    };
+    /// What the source covers from all sides: the next level is compared with it in a quarter of the time.
+    struct AllSides {
+        std::shared_ptr<const Source> source;
+        SourceOutlines outlines;
+    };
+    static Silhouette measureAllSides(const Pair& pair, double heightPixels, std::shared_ptr<const AllSides>& known,
+                                      const Progress& progress);
     void preparePair();
     void compare();
 
+    Viewport& m_viewport;
     std::shared_ptr<const Mesh> m_source, m_level;
-    std::shared_ptr<const Pair> m_pair;  // null while it is made ready
+    std::shared_ptr<const Source> m_ready;    // the source, once it has been made ready
+    std::shared_ptr<const Pair> m_pair;       // null while it is made ready
+    std::shared_ptr<const AllSides> m_known;  // of the source at the last height, or null
     double m_wantedHeight = 0, m_heightPixels = 0;
     std::shared_ptr<const Silhouette> m_silhouette;
     bool m_pictureWanted = false;
