@@ -35,9 +35,25 @@ signals:
     void changed();
 
 private:
+    /// What can be known of a source before there is a level: it takes as long as measuring one.
+    struct Contour {
+        Contour(const Mesh& source, const Progress& progress) : mesh(source), outlines(outlinesOf(mesh, progress)) {}
+
+        ContourMesh mesh;
+        SourceOutlines outlines;
+    };
+    struct Ready {
+        std::shared_ptr<const DeviationSource> surface;  // null until it is needed
+        std::shared_ptr<const Contour> contour;
+    };
+
     void next();
+    static std::shared_ptr<const Deviation> measureSurface(const Mesh& source, const Mesh& level, Ready& ready,
+                                                           const Progress& progress);
+    static OutlineError measureContour(const Mesh& source, const Mesh& level, Ready& ready, const Progress& progress);
 
     std::shared_ptr<const Mesh> m_source, m_now;
+    Ready m_ready;  // of m_source
     std::vector<Unmeasured> m_waiting;
     std::vector<std::shared_ptr<const Mesh>> m_declined;
     bool m_isPaused = false;

@@ -75,6 +75,36 @@ private slots:
         QVERIFY(waitUntil([&] { return !queue.job().isRunning(); }));
     }
 
+    // What has been made ready of a source serves its next level, and no other source.
+    void measuresEachLevelAgainstItsOwnSource() {
+        MeasureQueue queue;
+        std::shared_ptr<const Deviation> surface;
+        OutlineError outline;
+        connect(&queue, &MeasureQueue::measured, this,
+                [&](const auto&, const auto& found, const OutlineError& ofOutline) {
+                    surface = found;
+                    outline = ofOutline;
+                });
+        const Shared other = shared(test::makeSphere(1.1, 40));
+        const auto known = evidence(*other, *m_levels[0]);
+        // Twice the same source, then another one, of which one level's deviation is known already.
+        const std::vector<std::pair<Shared, Unmeasured>> all = {{m_source, {m_levels[0], {}}},
+                                                                {m_source, {m_levels[2], {}}},
+                                                                {other, {m_levels[0], known}},
+                                                                {other, {m_levels[2], {}}},
+                                                                {m_source, {m_levels[1], {}}}};
+        for (const auto& [source, one] : all) {
+            surface.reset();
+            queue.set(source, {one});
+            QVERIFY(waitUntil([&] { return surface != nullptr && !queue.job().isRunning(); }));
+            const auto fresh = evidence(*source, *one.mesh);
+            QVERIFY(surface->max == fresh->max && surface->rms == fresh->rms && surface->maxBound == fresh->maxBound);
+            const ContourMesh contour(*source);
+            const OutlineError own = measureOutlineError(outlinesOf(contour, Progress()), *one.mesh, Progress());
+            QVERIFY(outline == own);
+        }
+    }
+
     void waitsWhileSomethingIsMorePressing() {
         MeasureQueue queue;
         const QSignalSpy measured(&queue, &MeasureQueue::measured);
