@@ -2,6 +2,8 @@
 /// The closest point of a triangle.
 #include "base/Math.h"
 
+#include <algorithm>
+
 namespace um {
 
 /// A point of a triangle by its shares of the second and third corner; the first has the rest.
@@ -11,6 +13,21 @@ struct TrianglePoint {
     double first() const { return 1 - second - third; }
     Vec3d of(const Vec3d& a, const Vec3d& b, const Vec3d& c) const { return a + second * (b - a) + third * (c - a); }
 };
+
+/// The closest to p of the closest points of the triangle's sides, and `inside`.
+inline TrianglePoint closestOnNeedle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c,
+                                     const TrianglePoint& inside) {
+    const auto share = [&](const Vec3d& from, const Vec3d& to) {
+        const Vec3d along = to - from;
+        const double length = along.squaredNorm();
+        return length > 0 ? std::clamp((p - from).dot(along) / length, 0.0, 1.0) : 0.0;
+    };
+    const double onFar = share(b, c);
+    TrianglePoint best{share(a, b), 0};
+    for (const TrianglePoint& other : {TrianglePoint{0, share(a, c)}, TrianglePoint{1 - onFar, onFar}, inside})
+        if ((other.of(a, b, c) - p).squaredNorm() < (best.of(a, b, c) - p).squaredNorm()) best = other;
+    return best;
+}
 
 /// The closest point of the triangle a b c to p.
 /// Source: Ericson 2004, Real-Time Collision Detection, 5.1.5.
@@ -31,8 +48,14 @@ inline TrianglePoint closestOnTriangle(const Vec3d& p, const Vec3d& a, const Vec
     const double va = d3 * d6 - d5 * d4;
     const double e1 = d4 - d3, e2 = d5 - d6;
     if (va <= 0 && e1 >= 0 && e2 >= 0 && e1 + e2 > 0) return {e2 / (e1 + e2), e1 / (e1 + e2)};
-    const double sum = va + vb + vc;
-    if (!(sum > 0)) return {0, 0};
+    const double sum = va + vb + vc;  // (twice the area)^2
+    // Of needles it is rounding that says so: one of the sides may be closer.
+    constexpr double needle = 1e-9;  // thinner than 1 to 30,000, squared
+    const double squaredLength = std::max(d1 - d3, d2 - d6);
+    if (!(sum > needle * squaredLength * squaredLength)) {
+        const bool isInside = va >= 0 && vb >= 0 && vc >= 0 && sum > 0;
+        return closestOnNeedle(p, a, b, c, isInside ? TrianglePoint{vb / sum, vc / sum} : TrianglePoint());
+    }
     return {vb / sum, vc / sum};
 }
 

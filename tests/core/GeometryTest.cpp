@@ -54,6 +54,33 @@ private slots:
         }
     }
 
+    // Rounding makes anything of lines whose corners are not round numbers: no place on a side may be closer by more
+    // than the needle is wide.
+    void findsTheClosestPlaceOfANeedle() {
+        Numbers number(2);
+        for (int i = 0; i < 20000; ++i) {
+            const Vec3d along = i % 3 == 0 ? Vec3d(Vec3d::Ones()) : number.place();
+            const double width = i % 2 == 0 ? 0 : std::pow(10.0, -5 - i % 12);
+            // As files have them, in single precision.
+            const auto corner = [&] {
+                const Vec3d place = number() * along + width * number.place();
+                return Vec3d((1e7 * place).cast<float>().cast<double>());
+            };
+            const Vec3d a = corner(), b = corner(), c = corner();
+            const Vec3d p = 1e7 * (i % 5 == 0 ? Vec3d(3 * number.place()) : Vec3d(number() * along));
+            const TrianglePoint at = closestOnTriangle(p, a, b, c);
+            QVERIFY(at.second >= 0 && at.third >= 0 && at.first() >= -1e-12);
+            const double distance = (at.of(a, b, c) - p).norm();
+            const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+            const double height = areaNormal(a, b, c).norm() / longest + 1e-9 * longest;
+            for (const auto& [from, to] : {std::pair(a, b), std::pair(b, c), std::pair(c, a)}) {
+                const Vec3d side = to - from;
+                const double share = std::clamp((p - from).dot(side) / side.squaredNorm(), 0.0, 1.0);
+                QVERIFY2(distance <= (from + share * side - p).norm() + height, qPrintable(QString::number(i)));
+            }
+        }
+    }
+
     void livesWithTrianglesOfNoArea() {
         const Vec3d p(0.3, 2, -1), a(0, 0, 0), b(1, 0, 0), middle(0.5, 0, 0);
         QVERIFY(std::abs(closestDistance(p, a, b, middle) - (p - Vec3d(0.3, 0, 0)).norm()) < 1e-12);
