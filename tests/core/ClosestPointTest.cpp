@@ -6,8 +6,8 @@
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
-#include <QTest>
 #include <oneapi/tbb/global_control.h>
+#include <QTest>
 #include <random>
 
 using namespace um;
