@@ -477,7 +477,9 @@ void AssetDesk::setUnit(double metres) {
 // A new viewer stands where the asset is still of a good size, but no longer large.
 void AssetDesk::placeFirstViewer() {
     const Document& document = m_model.document();
-    const double largest = double(boundingBox(*document.source).sizes().maxCoeff()) * document.source->metresPerUnit;
+    const Vec3d size = boundingBox(*document.source).sizes().cast<double>() * document.source->metresPerUnit;
+    m_assetWidth = std::hypot(size.x(), size.z());
+    const double largest = size.maxCoeff();
     followViewer(document.viewerDistance > 0 ? document.viewerDistance
                                              : document.screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
 }
@@ -486,8 +488,9 @@ void AssetDesk::followViewer(double metres) {
     if (metres <= 0 || !m_model.isOpen()) return;
     m_model.placeViewer(metres);
     m_sightline->setViewer(metres);
-    m_view->setViewer(m_model.document().screen, metres, m_model.document().source->metresPerUnit,
-                      m_sightline->pixelsAt(metres));
+    const Screen& screen = m_model.document().screen;
+    m_view->setViewer(screen, metres, m_model.document().source->metresPerUnit,
+                      {screen.pixels(m_assetWidth, metres), m_sightline->pixelsAt(metres)});
     watchOutlines();
     refreshCosts();
 }

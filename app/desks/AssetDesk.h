@@ -187,6 +187,7 @@ private:
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
+    double m_assetWidth = 0;  // from its widest side, in metres
     SheetWork* m_sheetWork;
     SheetPanel* m_sheetPanel;
     CageBrush* m_cageBrush;

@@ -18,9 +18,9 @@ constexpr int samplesOfPictures = 4;
 struct AsSeen {
     Screen screen;
     double distance = 0;  ///< in the mesh's unit; 0 where nothing is to be seen
-    int pixels = 0;       ///< of the square picture's sides
+    QSize size;           ///< of the picture, in pixels
 
-    bool isPossible() const { return distance > 0 && pixels > 0; }
+    bool isPossible() const { return distance > 0 && !size.isEmpty(); }
     bool operator==(const AsSeen&) const = default;
 };
 

@@ -174,13 +174,18 @@ void TintKey::paintEvent(QPaintEvent*) {
 
 AsSeenInset::AsSeenInset(QWidget* parent) : QWidget(parent) {
     setFixedSize(2 * pictureSize + 3 * inset, pictureSize + headingHeight + 2 * inset);
-    setToolTip(tr(
-        "The asset as the player sees it from the Sightline's marker, at its true size; beside it its top, enlarged"));
+}
+
+QSize AsSeenInset::pictureFor(const QSizeF& seen) {
+    const bool isWide = seen.width() > pictureSize && seen.height() <= pictureSize;
+    return {isWide ? 2 * pictureSize + inset : pictureSize, pictureSize};
 }
 
 void AsSeenInset::setPictures(const QImage& picture, const QImage& wiped) {
     m_picture = picture;
     m_wiped = wiped;
+    const QString all = tr("The asset as the player sees it from the Sightline's marker, at its true size");
+    setToolTip(isWide() ? all : tr("%1; beside it its top, enlarged").arg(all));
     update();
 }
 
@@ -261,8 +266,15 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
         const QRect left(0, 0, picture.width() / 2, picture.height());
         halves.drawImage(left, m_wiped, left);
     }
-    const QRect place(inset, inset + headingHeight, pictureSize, pictureSize);
+    const QRect place(inset, inset + headingHeight, isWide() ? 2 * pictureSize + inset : pictureSize, pictureSize);
     painter.drawImage(place, picture);
+    const auto partHalves = [&](const QRect& shown) {
+        if (!m_wiped.isNull()) painter.fillRect(QRectF(shown.center().x(), shown.top(), 1, pictureSize), Qt::white);
+    };
+    if (isWide()) {
+        partHalves(place);
+        return;
+    }
     // Crops the upper part of the asset, where outline and surface both show; small things are magnified more.
     const int factor = m_pixels < 40 ? 2 * cropFactor : cropFactor;
     const int side = picture.width() / factor;
@@ -271,7 +283,7 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     const QRect beside = place.translated(pictureSize + inset, 0);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
     painter.drawImage(beside, picture, crop);
-    if (!m_wiped.isNull()) painter.fillRect(QRectF(beside.center().x(), beside.top(), 1, pictureSize), Qt::white);
+    partHalves(beside);
     painter.setFont(textFont(-2));
     const QRect tag(beside.right() - 23, beside.bottom() - 15, 24, 16);
     QColor ground = theme().panel;

@@ -78,12 +78,17 @@ private:
     double m_brushRadius = 0;
 };
 
-/// The asset at its true pixel size, with a magnified crop beside it; in a wipe the other one is left of the middle.
+/// The asset at its true pixel size, with a magnified crop beside it where it leaves room; in a wipe the other one is
+/// left of the middle.
 class AsSeenInset : public QWidget {
     Q_OBJECT
 
 public:
     static constexpr int pictureSize = 108;
+
+    /// How large the picture is to be: a wide asset is given the crop's place, too.
+    /// @param seen  the asset from its widest side, in pixels
+    static QSize pictureFor(const QSizeF& seen);
 
     explicit AsSeenInset(QWidget* parent);
     /// @param wiped  what lies left of the middle; null for none
@@ -106,6 +111,7 @@ protected:
 
 private:
     static int topOfAsset(const QImage& picture, int left, int width);
+    bool isWide() const { return m_picture.width() > m_picture.height(); }
 
     QImage m_picture, m_wiped, m_next;
     double m_shareOfNext = 0;

@@ -188,10 +188,10 @@ void ViewArea::setPossible(const Possible& possible) {
     applyLook();
 }
 
-void ViewArea::setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall) {
-    for (AsSeenInset* inset : {m_inset, m_otherInset}) inset->setViewer(metres, pixelsTall);
+void ViewArea::setViewer(const Screen& screen, double metres, double metresPerUnit, const QSizeF& seen) {
+    for (AsSeenInset* inset : {m_inset, m_otherInset}) inset->setViewer(metres, seen.height());
     // In pixels of this screen, whatever they are scaled to: one of them is one of the player's.
-    m_viewport->setAsSeen({screen, metres / metresPerUnit, int(AsSeenInset::pictureSize * devicePixelRatioF())});
+    m_viewport->setAsSeen({screen, metres / metresPerUnit, AsSeenInset::pictureFor(seen) * devicePixelRatioF()});
     m_look.pixelsPerUnit = metres > 0 ? float(screen.pixels(metresPerUnit, metres)) : 0;
     applyLook();
 }

@@ -63,7 +63,8 @@ public:
         bool pair = false;       ///< something is chosen
     };
     void setPossible(const Possible& possible);
-    void setViewer(const Screen& screen, double metres, double metresPerUnit, double pixelsTall);
+    /// @param seen  the asset from its widest side, in pixels of that screen
+    void setViewer(const Screen& screen, double metres, double metresPerUnit, const QSizeF& seen);
     /// How far the level that is compared next has come in where the player stands, 0 to 1, dithered.
     void setFade(double share);
     /// Whether nothing is drawn any more where the player stands.

@@ -124,7 +124,7 @@ void TriangleTree::fillLeaf(std::size_t number) {
         // What is left of the last leaf repeats the last triangle.
         const TriangleId t = m_order[std::min(number * laneCount + i, m_order.size() - 1)];
         const auto [a, b, c] = corners(t);
-        const Vec3d second = (b - a).cast<double>(), third = (c - a).cast<double>();
+        const Vec3d first = a.cast<double>(), second = b.cast<double>() - first, third = c.cast<double>() - first;
         const Vec3d along = second.squaredNorm() > 0 ? second : third;
         const Vec3d x = along.squaredNorm() > 0 ? along.normalized() : Vec3d(Vec3d::UnitX());
         const Vec3d off = third - third.dot(x) * x;

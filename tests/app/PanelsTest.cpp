@@ -469,6 +469,28 @@ private slots:
         QVERIFY2(red > 4 * 6 * AsSeenInset::pictureSize * 9 / 10, qPrintable(QString::number(red)));
     }
 
+    void givesAWideAssetTheCropsPlaceToo() {
+        constexpr int one = AsSeenInset::pictureSize;
+        QCOMPARE(AsSeenInset::pictureFor({100, 90}), QSize(one, one));
+        QCOMPARE(AsSeenInset::pictureFor({60, 400}), QSize(one, one));   // close up: a part of it, and its top
+        QCOMPARE(AsSeenInset::pictureFor({900, 400}), QSize(one, one));  // likewise
+        const QSize wide = AsSeenInset::pictureFor({200, 30});
+        QVERIFY(wide.height() == one && wide.width() > 2 * one);
+        QImage picture(wide, QImage::Format_RGB32);
+        picture.fill(qRgb(200, 20, 20));
+        QWidget area;
+        AsSeenInset inset(&area);
+        inset.setViewer(100, 30);
+        inset.setPictures(picture, {});
+        const QImage seen = inset.grab().toImage();
+        // Every pixel of it, from end to end.
+        int red = 0;
+        for (int y = 0; y < seen.height(); ++y)
+            for (int x = 0; x < seen.width(); ++x) red += seen.pixel(x, y) == qRgb(200, 20, 20) ? 1 : 0;
+        QCOMPARE(red, wide.width() * wide.height());
+        QVERIFY(!inset.toolTip().contains("enlarged"));
+    }
+
     void namesWhatIsNotSound() {
         Mesh mesh = test::makeSheet(1, 1);
         std::swap(mesh.triangles[1][1], mesh.triangles[1][2]);
