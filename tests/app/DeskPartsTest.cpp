@@ -1,12 +1,14 @@
-// What works behind the desk, each by itself: measuring in turn, meshes made ready for drawing, findings, costs, the
-// facts of a source, and the worst views.
+// What works behind the desk, each by itself: measuring in turn, outlines, meshes made ready for drawing, findings,
+// costs, the facts of a source, and the worst views.
 #include "app/desks/CostWatch.h"
 #include "app/desks/DrawableStore.h"
 #include "app/desks/HealthWatch.h"
 #include "app/desks/MeasureQueue.h"
+#include "app/desks/OutlineWatch.h"
 #include "app/desks/SourceFacts.h"
 #include "app/desks/WorstTour.h"
 #include "app/sightline/SightlineStrip.h"
+#include "app/viewport/Viewport.h"
 #include "base/Units.h"
 #include "draw/Picture.h"
 #include "mesh/Normals.h"
@@ -103,6 +105,28 @@ private slots:
             const OutlineError own = measureOutlineError(outlinesOf(contour, Progress()), *one.mesh, Progress());
             QVERIFY(outline == own);
         }
+    }
+
+    // What is known of a source serves its next level, and no other source or size.
+    void comparesOutlinesOfOneLevelAfterAnother() {
+        const auto sphere = [](std::size_t around) { return shared(test::makeSphere(1, around)); };
+        const auto source = sphere(60), other = sphere(40), coarse = sphere(9), coarser = sphere(5);
+        Viewport viewport;
+        OutlineWatch watch(viewport);
+        const auto compare = [&](const auto& from, const auto& level, double height) {
+            watch.watch(from, level, height);
+            QVERIFY(waitUntil([&] { return watch.isIdle(); }, 20));
+            QVERIFY(watch.silhouette() != nullptr);
+            const Silhouette known = measureSilhouette(*from, *level, {98, watch.heightPixels()}, Progress());
+            QVERIFY(watch.silhouette()->max == known.max && watch.silhouette()->mean == known.mean);
+            QVERIFY(watch.silhouette()->areaShare == known.areaShare && watch.silhouette()->worst == known.worst);
+        };
+        compare(source, coarse, 200);
+        compare(source, coarser, 200);
+        compare(source, coarse, 300);
+        compare(other, coarse, 300);
+        compare(source, coarser, 1100);  // too tall to be kept
+        compare(source, coarse, 200);
     }
 
     void waitsWhileSomethingIsMorePressing() {

@@ -13,7 +13,6 @@
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
-#include "tests/support/Shapes.h"
 #include "tests/support/Window.h"
 
 #include <QAction>
@@ -231,27 +230,6 @@ private slots:
         DirectionDisc& disc = desk.outline().disc();
         QTest::mouseClick(&disc, Qt::LeftButton, {}, disc.placeOf({0, 0}).toPoint());
         QVERIFY((towards() - Vec3d::UnitZ()).norm() < 0.03);
-    }
-
-    // What is known of a source serves its next level, and no other source or size.
-    void comparesOneLevelAfterAnother() {
-        const auto sphere = [](int around) { return std::make_shared<const Mesh>(test::makeSphere(1, around)); };
-        const auto source = sphere(60), other = sphere(40), coarse = sphere(9), coarser = sphere(5);
-        OutlineWatch watch(m_window->desk().view().viewport());
-        const auto compare = [&](const auto& from, const auto& level, double height) {
-            watch.watch(from, level, height);
-            QVERIFY(waitUntil([&] { return watch.isIdle(); }, 20));
-            QVERIFY(watch.silhouette() != nullptr);
-            const Silhouette known = measureSilhouette(*from, *level, {98, watch.heightPixels()}, Progress());
-            QVERIFY(watch.silhouette()->max == known.max && watch.silhouette()->mean == known.mean);
-            QVERIFY(watch.silhouette()->areaShare == known.areaShare && watch.silhouette()->worst == known.worst);
-        };
-        compare(source, coarse, 200);
-        compare(source, coarser, 200);
-        compare(source, coarse, 300);
-        compare(other, coarse, 300);
-        compare(source, coarser, 1100);  // too tall to be kept
-        compare(source, coarse, 200);
     }
 
     void showsWhereTheOutlineIsLostAndGrown() {

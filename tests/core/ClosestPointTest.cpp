@@ -4,30 +4,16 @@
 #include "mesh/SpatialOrder.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
+#include "tests/support/Numbers.h"
 #include "tests/support/Shapes.h"
 
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
-#include <random>
 
 using namespace um;
+using test::Numbers;
 
 namespace {
-
-class Numbers {
-public:
-    explicit Numbers(unsigned seed) : m_random(seed) {}
-    double operator()() { return m_number(m_random); }
-    std::size_t below(std::size_t count) { return m_random() % count; }
-    Vec3d place() {
-        const double x = (*this)(), y = (*this)();
-        return {x, y, (*this)()};
-    }
-
-private:
-    std::mt19937 m_random;
-    std::uniform_real_distribution<double> m_number{-1, 1};
-};
 
 // Scattered in space, over a plane, on a line, or on the corners of a coarse grid, where many are in the same place.
 std::vector<Placed> scattered(std::size_t count, int kind, unsigned seed) {

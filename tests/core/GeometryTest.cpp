@@ -4,28 +4,15 @@
 #include "base/TrianglePoint.h"
 #include "draw/Landmarks.h"
 #include "tests/support/Files.h"
+#include "tests/support/Numbers.h"
 #include "tests/support/Shapes.h"
 
 #include <QTest>
-#include <random>
 
 using namespace um;
+using test::Numbers;
 
 namespace {
-
-class Numbers {
-public:
-    explicit Numbers(unsigned seed) : m_random(seed) {}
-    double operator()() { return m_number(m_random); }
-    Vec3d place() {
-        const double x = (*this)(), y = (*this)();
-        return {x, y, (*this)()};
-    }
-
-private:
-    std::mt19937 m_random;
-    std::uniform_real_distribution<double> m_number{-1, 1};
-};
 
 double closestDistance(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     const TrianglePoint at = closestOnTriangle(p, a, b, c);
