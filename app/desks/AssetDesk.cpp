@@ -478,7 +478,7 @@ void AssetDesk::setUnit(double metres) {
 void AssetDesk::placeFirstViewer() {
     const Document& document = m_model.document();
     const Vec3d size = boundingBox(*document.source).sizes().cast<double>() * document.source->metresPerUnit;
-    m_assetWidth = std::hypot(size.x(), size.z());
+    m_assetWidth = std::max(size.x(), size.z());
     const double largest = size.maxCoeff();
     followViewer(document.viewerDistance > 0 ? document.viewerDistance
                                              : document.screen.distance(largest, 0.9 * AsSeenInset::pictureSize));

@@ -187,7 +187,7 @@ private:
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
-    double m_assetWidth = 0;  // from its widest side, in metres
+    double m_assetWidth = 0;  // the larger of width and depth, in metres
     SheetWork* m_sheetWork;
     SheetPanel* m_sheetPanel;
     CageBrush* m_cageBrush;
