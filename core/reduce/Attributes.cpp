@@ -1,8 +1,12 @@
 #include "reduce/Attributes.h"
 
+#include "base/Lanes.h"
 #include "base/Parallel.h"
 
 #include <cmath>
+#include <cstring>
+#include <numeric>
+#include <span>
 
 namespace um {
 
@@ -95,32 +99,93 @@ void Attributes::setSums(WedgeId w, const AttributeSums& sums) {
     }
 }
 
+void Attributes::setSums(WedgeId w, const Slopes& slopes, double factor) {
+    float* at = sumsAt(w);
+    *at++ = float(factor * slopes.area);
+    for (std::size_t j = 0; j < std::size_t(m_channels); ++j) {
+        const std::array<LaneArray, 3>& gradient = slopes.gradient[j / laneCount];
+        for (std::size_t axis = 0; axis < 3; ++axis) *at++ = float(factor * double(gradient[axis][j % laneCount]));
+        *at++ = 0;
+    }
+}
+
+Quadric Slopes::squares() const {
+    const auto sumOf = [](const LaneArray& lanes) {
+        return std::accumulate(lanes.values.begin(), lanes.values.end(), 0.0);
+    };
+    Quadric sum;
+    sum.xx = sumOf(xx);
+    sum.xy = sumOf(xy);
+    sum.xz = sumOf(xz);
+    sum.yy = sumOf(yy);
+    sum.yz = sumOf(yz);
+    sum.zz = sumOf(zz);
+    return sum;
+}
+
+namespace {
+
+// So many values, and 0 in the other lanes.
+[[gnu::always_inline]] inline Lanes lanesOf(std::span<const float> values, std::size_t from, std::size_t count) {
+    Lanes lanes{};
+    // What comes behind may be read where there is anything.
+    if (from + laneCount <= values.size()) {
+        std::memcpy(&lanes, values.data() + from, sizeof lanes);
+        const Lanes number = {0, 1, 2, 3, 4, 5, 6, 7};
+        return number < float(count) ? lanes : Lanes{};
+    }
+    for (std::size_t i = 0; i < std::min(count, laneCount); ++i) lanes[i] = values[from + i];
+    return lanes;
+}
+
+[[gnu::always_inline]] inline void add(LaneArray& to, const Lanes& more) {
+    const Lanes sum = lanesOf(to) + more;
+    std::memcpy(&to, &sum, sizeof to);
+}
+
+}  // namespace
+
 #ifdef __x86_64__
 [[gnu::target_clones("avx2", "default")]]
 #endif
 void Attributes::addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast,
-                             double area, Quadric& quadric, AttributeSums& sums) const {
+                             double area, Slopes& slopes) const {
     // The gradient g lies in the triangle: g·toNext and g·toLast are the differences of the value.
-    const double aa = toNext.squaredNorm(), ab = toNext.dot(toLast), bb = toLast.squaredNorm();
+    const double aa = Quadric::dot(toNext, toNext), ab = Quadric::dot(toNext, toLast),
+                 bb = Quadric::dot(toLast, toLast);
     const double determinant = aa * bb - ab * ab;
     // Needles have gradients of any size; they say nothing.
     if (!(determinant > 1e-8 * aa * bb)) return;
-    sums.area += area;
-    // By axes, so that the divisions of several channels are one.
-    const std::size_t channels = std::min(std::size_t(m_channels), std::size_t(AttributeSums::mostChannels));
-    std::array<double, AttributeSums::mostChannels> x, y, z;
-    const float *value = valuesOf(here), *valueNext = valuesOf(next), *valueLast = valuesOf(last);
-    for (std::size_t j = 0; j < channels; ++j) {
-        const double atNext = double(valueNext[j]) - double(value[j]), atLast = double(valueLast[j]) - double(value[j]);
-        const double alongNext = bb * atNext - ab * atLast, alongLast = aa * atLast - ab * atNext;
-        x[j] = (alongNext * toNext[0] + alongLast * toLast[0]) / determinant;
-        y[j] = (alongNext * toNext[1] + alongLast * toLast[1]) / determinant;
-        z[j] = (alongNext * toNext[2] + alongLast * toLast[2]) / determinant;
+    slopes.area += area;
+    // What a difference of one at either corner makes of it.
+    const double share = 1 / determinant;
+    std::array<float, 3> byNext, byLast;
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        const double alongNext = toNext[long(axis)], alongLast = toLast[long(axis)];
+        byNext[axis] = float(share * (bb * alongNext - ab * alongLast));
+        byLast[axis] = float(share * (aa * alongLast - ab * alongNext));
     }
-    for (std::size_t j = 0; j < channels; ++j) {
-        const Vec3d gradient(x[j], y[j], z[j]);
-        sums.gradient[j] += area * gradient;
-        quadric += Quadric::planeThroughOrigin(gradient, area);
+    const auto weight = float(area);
+    const auto channels = std::size_t(m_channels);
+    for (std::size_t first = 0; first < channels; first += laneCount) {
+        const auto valuesAt = [&](WedgeId w) {
+            return lanesOf(m_values, std::size_t(w) * channels + first, channels - first);
+        };
+        const Lanes value = valuesAt(here), atNext = valuesAt(next) - value, atLast = valuesAt(last) - value;
+        const Lanes x = atNext * byNext[0] + atLast * byLast[0];
+        const Lanes y = atNext * byNext[1] + atLast * byLast[1];
+        const Lanes z = atNext * byNext[2] + atLast * byLast[2];
+        const Lanes weightedX = weight * x, weightedY = weight * y, weightedZ = weight * z;
+        std::array<LaneArray, 3>& gradient = slopes.gradient[first / laneCount];
+        add(gradient[0], weightedX);
+        add(gradient[1], weightedY);
+        add(gradient[2], weightedZ);
+        add(slopes.xx, weightedX * x);
+        add(slopes.xy, weightedX * y);
+        add(slopes.xz, weightedX * z);
+        add(slopes.yy, weightedY * y);
+        add(slopes.yz, weightedY * z);
+        add(slopes.zz, weightedZ * z);
     }
 }
 
@@ -169,10 +234,10 @@ void Attributes::putInJoined(WedgeId first, WedgeId other, const Vec3d& apart, Q
 #endif
 void Attributes::putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch::size>& others,
                              EdgeBatch& batch) const {
-    using Lanes = EdgeBatch::Lanes;
+    using OfEdges = EdgeBatch::Lanes;
     const float* here = sumsAt(first);
     std::array<const float*, EdgeBatch::size> there;
-    Lanes areaThere, share;
+    OfEdges areaThere, share;
     for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
         there[i] = sumsAt(others[i]);
         areaThere[i] = double(*there[i]);
@@ -183,7 +248,7 @@ void Attributes::putInJoined(WedgeId first, const std::array<WedgeId, EdgeBatch:
         share[i] = area > 0 ? 1 / area : 0;
     }
     for (int j = 0; j < m_channels; ++j) {
-        Lanes x, y, z, offset, change;
+        OfEdges x, y, z, offset, change;
         const long at = 1 + 4 * j;
         for (std::size_t i = 0; i < EdgeBatch::size; ++i) {
             x[i] = double(there[i][at]);
@@ -322,14 +387,6 @@ void addSums(AttributeSums& to, const AttributeSums& sums, int channels) {
     for (std::size_t j = 0; j < std::size_t(channels); ++j) {
         to.gradient[j] += sums.gradient[j];
         to.offset[j] += sums.offset[j];
-    }
-}
-
-void scale(AttributeSums& sums, int channels, double factor) {
-    sums.area *= factor;
-    for (std::size_t j = 0; j < std::size_t(channels); ++j) {
-        sums.gradient[j] *= factor;
-        sums.offset[j] *= factor;
     }
 }
 

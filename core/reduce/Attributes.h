@@ -1,6 +1,7 @@
 #pragma once
 /// What wedges carry while a mesh is reduced, and how much the surface would be off in it: each value counts as a
 /// length, so that it can be weighed against the shape.
+#include "base/LaneArray.h"
 #include "base/RawVector.h"
 #include "mesh/Mesh.h"
 #include "reduce/EdgeBatch.h"
@@ -18,6 +19,18 @@ struct AttributeSums {
     double area;
     std::array<Vec3d, mostChannels> gradient;  ///< times area
     std::array<double, mostChannels> offset;   ///< times area
+};
+
+/// What the triangles around a wedge carry while they are gone through: each channel has a lane of its own.
+struct Slopes {
+    static constexpr std::size_t groups = (AttributeSums::mostChannels + laneCount - 1) / laneCount;
+
+    double area = 0;
+    std::array<std::array<LaneArray, 3>, groups> gradient{};  ///< times area, by axes
+    LaneArray xx{}, xy{}, xz{}, yy{}, yz{}, zz{};             ///< of all channels' gradients, times area
+
+    /// What belongs to the quadric of the vertex, seen from its place and the wedge's value: the squared gradients.
+    Quadric squares() const;
 };
 
 /// Values and sums of all wedges in flat arrays.
@@ -42,11 +55,11 @@ public:
         __builtin_prefetch(valuesOf(w));
     }
     void setSums(WedgeId w, const AttributeSums& sums);
+    void setSums(WedgeId w, const Slopes& slopes, double factor);
 
-    /// What seen from a vertex's place and a wedge's value belongs to the quadric of the vertex: the squared gradients.
-    /// @param corners  wedges of a triangle; the first is the one looked from
+    /// @param here  of a triangle's wedges the one looked from; the others lie at `toNext` and `toLast`
     void addTriangle(WedgeId here, WedgeId next, WedgeId last, const Vec3d& toNext, const Vec3d& toLast, double area,
-                     Quadric& quadric, AttributeSums& sums) const;
+                     Slopes& slopes) const;
 
     /// What two wedges cost when they become one with the best common values, on top of what the quadrics of their
     /// vertices say. Positions are counted from the first wedge's vertex; the other's lies at `apart`.
@@ -92,7 +105,6 @@ private:
 
 AttributeSums emptySums(int channels);
 void addSums(AttributeSums& to, const AttributeSums& sums, int channels);
-void scale(AttributeSums& sums, int channels, double factor);
 
 /// Positions counted from p - `step`: what the sums are when seen from `step`.
 void moveOrigin(AttributeSums& sums, int channels, const Vec3d& step);

@@ -287,11 +287,11 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
     };
     parallelRanges(positions.size(), [&](std::size_t begin, std::size_t end) {
         std::vector<Spoke> spokes;
-        std::vector<std::pair<WedgeId, AttributeSums>> sums;
+        std::vector<std::pair<WedgeId, Slopes>> slopes;
         for (VertexId v = VertexId(begin); v < end; ++v) {
             Quadric sum;
-            sums.clear();
-            const std::size_t corners = addTriangles(v, sum, sums);
+            slopes.clear();
+            const std::size_t corners = addTriangles(v, sum, slopes);
             if (corners <= poleTriangles && isInside(v)) {
                 kinds[v] = Kind::Interior;
             } else if (corners <= poleTriangles) {
@@ -308,17 +308,13 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
                 forCorners(v, [&](CornerId c) {
                     if (wedgeAt(c) != wedgeAt(firstCorner[v])) hasManyWedges[v] = 1;
                 });
-            for (auto& [wedge, wedgeSums] : sums) {
-                scale(wedgeSums, attributes.channels(), factor);
-                attributes.setSums(wedge, wedgeSums);
-            }
+            for (const auto& [wedge, ofWedge] : slopes) attributes.setSums(wedge, ofWedge, factor);
         }
     });
 }
 
 // @returns how many there are
-std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
-                                      std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
+std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const {
     Sides sides{};
     Planes planes;
     std::size_t count = 0;
@@ -333,21 +329,24 @@ std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum,
         for (std::size_t i = 0; i < some; ++i) {
             if (!(planes.area[i] > 0)) continue;
             sum += Quadric::planeThroughOrigin(planes.normal(i), planes.area[i]);
-            if (!wedges.empty()) addCarried(corners[i], sides.a(i), sides.b(i), planes.area[i], sum, sums);
+            if (!wedges.empty()) addCarried(corners[i], sides.a(i), sides.b(i), planes.area[i], slopes);
         }
         count += some;
     }
+    for (const auto& entry : slopes) sum += entry.second.squares();
     return count;
 }
 
-void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area, Quadric& sum,
-                             std::vector<std::pair<WedgeId, AttributeSums>>& sums) const {
+void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,
+                             std::vector<std::pair<WedgeId, Slopes>>& slopes) const {
     const Triangle& around = wedges[c / 3];
     const WedgeId here = around[c % 3];
-    auto known = std::find_if(sums.begin(), sums.end(), [&](const auto& entry) { return entry.first == here; });
-    if (known == sums.end()) known = sums.insert(sums.end(), {here, emptySums(attributes.channels())});
-    attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, area, sum,
-                           known->second);
+    auto known = std::find_if(slopes.begin(), slopes.end(), [&](const auto& entry) { return entry.first == here; });
+    if (known == slopes.end()) {
+        slopes.emplace_back().first = here;
+        known = slopes.end() - 1;
+    }
+    attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, area, known->second);
 }
 
 // Planes through a protected edge, square to its faces, so that moving sideways off the edge costs.

@@ -174,9 +174,9 @@ private:
     void linkCorners();
     void prepareVertices(const Treatment& treatment);
     Kind kindOf(VertexId v, const std::vector<Spoke>& spokes, const Treatment& treatment) const;
-    std::size_t addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;
-    void addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area, Quadric& sum,
-                    std::vector<std::pair<WedgeId, AttributeSums>>& sums) const;
+    std::size_t addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
+    void addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,
+                    std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
     void addLine(VertexId v, const Spoke& spoke, Quadric& sum) const;
     bool influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const;
     void join(VertexId u, VertexId v, const Vec3d& to, double share);

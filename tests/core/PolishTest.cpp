@@ -157,7 +157,8 @@ private slots:
             for (std::size_t k = 0; k < 3; ++k) {
                 const Vec3f& p = level.positions[level.triangles[t][k]];
                 const float off = (level.uvs[wedges[t][k]] - Vec2f(p.x(), p.z())).norm();
-                QVERIFY2(off < 0.01F, qPrintable(QString::number(off)));
+                // A sixth of an edge's length: vertices of the round ball move off the flat triangles that told of UVs.
+                QVERIFY2(off < 0.03F, qPrintable(QString::number(off)));
             }
     }
 
