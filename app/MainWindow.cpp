@@ -410,9 +410,10 @@ void MainWindow::saveTo(const QString& path) {
             // What was changed while the file was written is still unsaved.
             if (m_model.undoStack().index() == state) m_model.markSaved(path.toStdString());
             rememberRecent(path);
-            m_messages->say(tr("Saved: %1 has %2.")
-                                .arg(QFileInfo(path).fileName(),
-                                     locale().formattedDataSize(QFileInfo(path).size(), 1, QLocale::DataSizeSIFormat)));
+            m_messages->say(
+                tr("Saved: %1 has %2.")
+                    .arg(QFileInfo(path).fileName(),
+                         QLocale::c().formattedDataSize(QFileInfo(path).size(), 1, QLocale::DataSizeSIFormat)));
             if (!m_model.isEdited() && m_slot) m_slot->clear();
             if (const auto next = std::exchange(m_afterSaving, nullptr)) next();
         };

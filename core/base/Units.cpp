@@ -4,10 +4,9 @@
 
 #include <fast_float/fast_float.h>
 
-#include <algorithm>
 #include <array>
+#include <charconv>
 #include <cmath>
-#include <cstdio>
 
 namespace um {
 namespace {
@@ -30,18 +29,24 @@ std::string withoutSpaces(std::string_view text) {
     return result;
 }
 
-std::string lowered(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return text;
+// With a point in every country, which printf does not promise.
+std::string printed(double value, std::chars_format format, int decimals) {
+    std::array<char, 64> buffer;
+    const auto [end, problem] = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value, format, decimals);
+    return {buffer.data(), end};
 }
 
-std::string printed(const char* format, double value) {
-    std::array<char, 64> buffer;
-    std::snprintf(buffer.data(), buffer.size(), format, value);
-    return buffer.data();
+std::string withDecimals(double value, int decimals) {
+    return printed(value, std::chars_format::fixed, decimals);
 }
 
 }  // namespace
+
+std::string lowered(std::string text) {
+    for (char& c : text)
+        if (c >= 'A' && c <= 'Z') c = char(c - 'A' + 'a');
+    return text;
+}
 
 double Length::inMeshUnits(double meshMetresPerUnit) const {
     return metresPerUnit ? value * *metresPerUnit / meshMetresPerUnit : value;
@@ -131,18 +136,18 @@ std::string countOf(std::size_t count, const std::string& one, const std::string
 std::string formatShortCount(std::size_t count) {
     if (count < 1000) return std::to_string(count);
     const double thousands = double(count) / 1e3;
-    if (thousands < 9.95) return printed("%.1fk", thousands);
-    if (thousands < 999.5) return printed("%.0fk", thousands);
+    if (thousands < 9.95) return withDecimals(thousands, 1) + "k";
+    if (thousands < 999.5) return withDecimals(thousands, 0) + "k";
     const double millions = double(count) / 1e6;
-    return printed(millions < 9.995 ? "%.2fM" : "%.1fM", millions);
+    return withDecimals(millions, millions < 9.995 ? 2 : 1) + "M";
 }
 
 std::string formatNumber(double value) {
     if (value == 0) return "0";
     const double size = std::abs(value);
-    if (size < 1e-4 || size >= 1e7) return printed("%.2e", value);
+    if (size < 1e-4 || size >= 1e7) return printed(value, std::chars_format::scientific, 2);
     const int decimals = std::clamp(2 - int(std::floor(std::log10(size))), 0, 6);
-    std::string text = printed(("%." + std::to_string(decimals) + "f").c_str(), value);
+    std::string text = withDecimals(value, decimals);
     if (decimals > 0) {
         text.erase(text.find_last_not_of('0') + 1);
         if (text.back() == '.') text.pop_back();

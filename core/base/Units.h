@@ -6,6 +6,9 @@
 
 namespace um {
 
+/// The letters A to Z made small; the others stay as they are.
+std::string lowered(std::string text);
+
 /// A length as typed: with a unit it is absolute, without one it is in the unit of the mesh it will be applied to.
 struct Length {
     double value = 0;                     ///< in `metresPerUnit`, or in the mesh's unit if there is none

@@ -16,11 +16,6 @@ constexpr const char* examples =
     throw InputError("\"" + std::string(text) + "\" is not a target: " + examples);
 }
 
-std::string lowered(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return text;
-}
-
 bool isBlank(std::string_view text) {
     return text.find_first_not_of(" \t") == std::string_view::npos;
 }

@@ -17,9 +17,7 @@ namespace um {
 namespace {
 
 std::optional<MeshFormat> formatByExtension(const std::filesystem::path& path) {
-    std::string extension = path.extension().string();
-    std::transform(extension.begin(), extension.end(), extension.begin(),
-                   [](unsigned char c) { return char(std::tolower(c)); });
+    const std::string extension = lowered(path.extension().string());
     if (extension == ".obj") return MeshFormat::Obj;
     if (extension == ".ply") return MeshFormat::Ply;
     if (extension == ".stl") return MeshFormat::Stl;

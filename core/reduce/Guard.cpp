@@ -4,6 +4,8 @@
 #include "base/File.h"
 #include "base/Units.h"
 
+#include <array>
+#include <charconv>
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -61,9 +63,10 @@ GuardValue parseGuard(std::string_view text) {
 std::string formatGuard(GuardValue value) {
     if (value > 1) return "hold";
     if (value == 0) return "none";
-    char text[32];
-    std::snprintf(text, sizeof text, "%s %.6g", value > 0 ? "keep" : "yield", double(std::abs(value)));
-    return text;
+    std::array<char, 32> strength;
+    const auto [end, problem] = std::to_chars(strength.data(), strength.data() + strength.size(), std::abs(value),
+                                              std::chars_format::general, 6);
+    return (value > 0 ? "keep " : "yield ") + std::string(strength.data(), end);
 }
 
 std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh) {
