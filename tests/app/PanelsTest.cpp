@@ -2,13 +2,10 @@
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/LevelsPanel.h"
-#include "app/panels/PartsList.h"
-#include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
 #include "app/panels/Widgets.h"
-#include "app/sheet/BakePage.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/Overlays.h"
@@ -18,8 +15,6 @@
 #include "tests/support/Window.h"
 
 #include <QComboBox>
-#include <QScrollArea>
-#include <QScrollBar>
 #include <QSignalSpy>
 #include <QSlider>
 
@@ -46,13 +41,6 @@ Document twoLevels() {
         document.levels.push_back(level);
     }
     return document;
-}
-
-QStringList textsOf(const QWidget& widget) {
-    QStringList texts;
-    for (const QLabel* label : widget.findChildren<QLabel*>())
-        if (!label->isHidden()) texts += label->text();
-    return texts;
 }
 
 // WCAG 2.1's contrast of two colours, 1 to 21.
@@ -106,29 +94,6 @@ private slots:
         QTest::keyClick(panel.looseField(), Qt::Key_Return);
         QCOMPARE(changed.count(), 1);
         QCOMPARE(changed[0][1].value<Care>().dropLoose, std::string("5mm"));
-    }
-
-    void guardsAPartByItsChoice() {
-        PartsPanel panel;
-        Mesh two = test::joined(test::makeSphere(1, 8), test::moved(test::makeSphere(0.3, 6), {0, 0, 1}));
-        two.parts = {{"Head"}, {"Eye"}};
-        panel.setSource(&two);
-        test::showActive(panel);
-        QSignalSpy guarded(&panel, &PartsPanel::guardChosen);
-        panel.choose(1);
-        QComboBox* guards = nullptr;
-        for (QComboBox* box : panel.findChildren<QComboBox*>())
-            if (box->accessibleName() == "Guard") guards = box;
-        QVERIFY(guards != nullptr && guards->currentText() == "none");
-        QTest::keyClick(guards, Qt::Key_Down);
-        QCOMPARE(guarded.count(), 1);
-        QCOMPARE(guarded[0][0].toInt(), 1);
-        QCOMPARE(guarded[0][1].toFloat(), guardHold);
-        Guard guard;
-        guard.parts = {{"Eye", guardHold}};
-        panel.setGuard(guard);
-        for (QComboBox* box : panel.findChildren<QComboBox*>())
-            if (box->accessibleName() == "Guard" && box->isVisible()) QCOMPARE(box->currentText(), QString("hold"));
     }
 
     void canBeReadInBothThemes() {
@@ -196,18 +161,18 @@ private slots:
         panel.setSource(1000000, 1, {});
         QSignalSpy wanted(&panel, &TargetPanel::reduceWanted);
         panel.showTarget("12k");
-        QVERIFY(textsOf(panel).contains("12,000 triangles, 1.2 % of the source"));
+        QVERIFY(test::textsOf(panel).contains("12,000 triangles, 1.2 % of the source"));
         panel.showTarget("0.5mm");
-        QVERIFY(textsOf(panel).contains("fewest triangles within 0.5 mm"));
+        QVERIFY(test::textsOf(panel).contains("fewest triangles within 0.5 mm"));
         panel.showTarget("1px@24m");  // 24 m on 1440 px at 50 degrees: 2 * 24 * tan(25°) / 1440
-        QVERIFY(textsOf(panel).join("").contains("within 15.5 mm"));
+        QVERIFY(test::textsOf(panel).join("").contains("within 15.5 mm"));
         QCOMPARE(wanted.size(), 0);
         panel.submit();
         QCOMPARE(wanted.size(), 1);
         panel.showTarget("nonsense");
         panel.submit();
         QCOMPARE(wanted.size(), 1);
-        QVERIFY(textsOf(panel).join("").contains("is not a target"));
+        QVERIFY(test::textsOf(panel).join("").contains("is not a target"));
     }
 
     void setsTheCountBySliderWithoutComputing() {
@@ -236,7 +201,7 @@ private slots:
         QCOMPARE(wanted.size(), 1);
         QCOMPARE(wanted[0][0].toString(), QString("2%"));
         QCOMPARE(targetTriangles(wanted[0][1].value<Target>(), 1000000), std::optional<std::size_t>(20000));
-        QVERIFY(textsOf(panel).contains("20,000 triangles, 2 % of the source"));
+        QVERIFY(test::textsOf(panel).contains("20,000 triangles, 2 % of the source"));
         QCOMPARE(slider->value(), untouched);  // it stood there before
         QVERIFY(untouched > slider->maximum() / 2);
     }
@@ -332,174 +297,6 @@ private slots:
         QCOMPARE(renamed, QStringList{"near"});
     }
 
-    void showsPartsByShareAndTheirProperties() {
-        const Mesh two =
-            test::joined(test::makeSphere(1, 10), test::moved(test::makeSheet(5, 5), {3, 0, 0}));  // 800 and 50
-        PartsPanel panel;
-        panel.setSource(&two);
-        QVERIFY(textsOf(panel).contains("850"));
-        panel.setStatistics(gatherStatistics(two, Progress()));
-        QVERIFY(textsOf(panel).contains("SOURCE"));
-        QSignalSpy chosen(&panel, &PartsPanel::partChosen);
-        panel.choose(1);
-        QCOMPARE(chosen[0][0].toInt(), 1);
-        QVERIFY(textsOf(panel).contains("SHEET"));
-        QVERIFY(textsOf(panel).contains("36"));  // its vertices
-        panel.choose(1);                         // once more: none
-        QCOMPARE(panel.chosenPart(), -1);
-        // Of another source nothing stands out, and the picture is told so.
-        panel.choose(1);
-        const Mesh other = test::makeSphere(1, 4);
-        panel.setSource(&other);
-        QCOMPARE(chosen.last()[0].toInt(), -1);
-        QCOMPARE(chosen.count(), 4);
-        panel.setSource(&two);
-        QCOMPARE(chosen.count(), 4);
-        QVERIFY(panel.findChild<QComboBox*>() != nullptr);  // the unit is not stated
-    }
-
-    void showsNoPartsRowCutInHalf() {
-        Mesh mesh;
-        for (int i = 0; i < 9; ++i)
-            mesh = i == 0 ? test::makeBox({1, 1, 1}) : test::joined(mesh, test::makeBox({1, 1, 1}));
-        PartsPanel panel;
-        panel.setSource(&mesh);
-        panel.resize(220, 500);
-        panel.show();
-        auto* list = panel.findChild<PartsList*>();
-        auto* bar = list->verticalScrollBar();
-        const int step = list->visualRect(list->model()->index(0, 0)).height();
-        for (int height = 260; height < 560; height += 7) {
-            panel.resize(220, height);
-            QTest::qWait(1);
-            for (const bool toEnd : {false, true}) {
-                bar->setValue(toEnd ? bar->maximum() : 0);
-                int whole = 0;
-                for (int row = 0; row < 9; ++row) {
-                    const QRect place = list->visualRect(list->model()->index(row, 0));
-                    const QRect shown = place & list->viewport()->rect();
-                    QVERIFY2(shown.isEmpty() || shown == place, qPrintable(QString("%1 tall").arg(height)));
-                    whole += shown == place ? 1 : 0;
-                }
-                QVERIFY(whole >= 1);
-                // Not for want of using the room that there is.
-                QVERIFY(whole == 9 || list->height() < (whole + 1) * step);
-            }
-        }
-    }
-
-    void listsThousandsOfParts() {
-        Mesh mesh = test::makeBox({1, 1, 1});
-        mesh.parts.clear();
-        mesh.sections.clear();
-        for (TriangleId part = 0; part < 30'000; ++part) {
-            mesh.parts.push_back({"Bolt " + std::to_string(part)});
-            mesh.sections.push_back({part, 0, std::min(part, 12u), part < 12 ? 1u : 0u});
-        }
-        PartsPanel panel;
-        panel.resize(220, 500);
-        test::showActive(panel);
-        panel.setSource(&mesh);
-        auto* find = panel.findChild<QLineEdit*>();
-        QVERIFY(find->isVisible());
-        QTest::keyClicks(find, "bolt 2999");
-        QCOMPARE(panel.chosenPart(), -1);
-        QTest::keyClick(find, Qt::Key_Return);
-        QCOMPARE(panel.chosenPart(), 2999);
-        QTest::keyClick(find, Qt::Key_Return);
-        QCOMPARE(panel.chosenPart(), 29990);
-        auto* list = panel.findChild<PartsList*>();
-        const QRect place = list->visualRect(list->model()->index(29990, 0));
-        QVERIFY(list->viewport()->rect().contains(place));
-        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, place.center() - QPoint(0, place.height()));
-        QCOMPARE(panel.chosenPart(), 29989);
-        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, place.center() - QPoint(0, place.height()));
-        QCOMPARE(panel.chosenPart(), -1);
-        QVERIFY(!list->selectionModel()->hasSelection());
-    }
-
-    void sharesASheetAmongThousandsOfParts() {
-        auto mesh = std::make_shared<Mesh>(test::makeSheet(100, 100));
-        mesh->parts.clear();
-        mesh->sections.clear();
-        for (std::uint32_t part = 0; part < 200; ++part) {  // the last ones are the largest
-            const std::uint32_t count = part < 199 ? part : 20'000 - 199 * 198 / 2;
-            mesh->sections.push_back({part, 0, part * (part - 1) / 2, count});
-            mesh->parts.push_back({"Part " + std::to_string(part)});
-        }
-        mesh->sections[0].firstTriangle = 0;
-        requireSound(*mesh, "mesh");
-        BakePage page;
-        BakeChoice choice;
-        choice.factors = {{"Part 7", 2}};
-        page.show(mesh, true, nullptr, choice);
-        const auto sliders = [&] {
-            QStringList names;
-            for (const QSlider* slider : page.findChildren<QSlider*>())
-                if (!slider->isHidden()) names.push_back(slider->objectName().mid(7));
-            return names;
-        };
-        QCOMPARE(sliders().size(), 24);
-        QVERIFY(sliders().contains("Part 199") && sliders().contains("Part 7") && !sliders().contains("Part 3"));
-        QVERIFY(textsOf(page).join(" ").contains("and 176 more"));
-        page.setChosenPart("Part 3");
-        QVERIFY(sliders().size() == 24 && sliders().contains("Part 3"));
-        // However many were given a factor, none of them is hidden.
-        for (int part = 20; part < 60; ++part) choice.factors.push_back({"Part " + std::to_string(part), 0.5});
-        page.show(mesh, true, nullptr, choice);
-        QCOMPARE(sliders().size(), 42);
-        QVERIFY(sliders().contains("Part 3") && sliders().contains("Part 20"));
-    }
-
-    void enlargesWhatThereIsOfAFlatAsset() {
-        // A plate of six rows in the middle, wide enough that its height says nothing about where it is.
-        QImage picture(AsSeenInset::pictureSize, AsSeenInset::pictureSize, QImage::Format_RGB32);
-        for (int y = 0; y < picture.height(); ++y)
-            for (int x = 0; x < picture.width(); ++x)
-                picture.setPixel(x, y, y >= 51 && y < 57 && x > 4 ? qRgb(200, 20, 20) : qRgb(200 + y / 3, 210, 220));
-        QWidget area;
-        AsSeenInset inset(&area);
-        inset.setViewer(100, 97);
-        inset.setPictures(picture, {});
-        const QImage seen = inset.grab().toImage();
-        int red = 0;
-        for (int y = 0; y < seen.height(); ++y)
-            for (int x = seen.width() / 2; x < seen.width(); ++x)
-                red += qRed(seen.pixel(x, y)) > 150 && qGreen(seen.pixel(x, y)) < 60 ? 1 : 0;
-        QVERIFY2(red > 4 * 6 * AsSeenInset::pictureSize * 9 / 10, qPrintable(QString::number(red)));
-    }
-
-    void givesAWideAssetTheCropsPlaceToo() {
-        constexpr int one = AsSeenInset::pictureSize;
-        QCOMPARE(AsSeenInset::pictureFor({100, 90}), QSize(one, one));
-        QCOMPARE(AsSeenInset::pictureFor({60, 400}), QSize(one, one));   // close up: a part of it, and its top
-        QCOMPARE(AsSeenInset::pictureFor({900, 400}), QSize(one, one));  // likewise
-        const QSize wide = AsSeenInset::pictureFor({200, 30});
-        QVERIFY(wide.height() == one && wide.width() > 2 * one);
-        QImage picture(wide, QImage::Format_RGB32);
-        picture.fill(qRgb(200, 20, 20));
-        QWidget area;
-        AsSeenInset inset(&area);
-        inset.setViewer(100, 30);
-        inset.setPictures(picture, {});
-        const QImage seen = inset.grab().toImage();
-        // Every pixel of it, from end to end.
-        int red = 0;
-        for (int y = 0; y < seen.height(); ++y)
-            for (int x = 0; x < seen.width(); ++x) red += seen.pixel(x, y) == qRgb(200, 20, 20) ? 1 : 0;
-        QCOMPARE(red, wide.width() * wide.height());
-        QVERIFY(!inset.toolTip().contains("enlarged"));
-    }
-
-    void namesWhatIsNotSound() {
-        Mesh mesh = test::makeSheet(1, 1);
-        std::swap(mesh.triangles[1][1], mesh.triangles[1][2]);
-        PartsPanel panel;
-        panel.setSource(&mesh);
-        panel.setStatistics(gatherStatistics(mesh, Progress()));
-        QVERIFY(textsOf(panel).contains("Flipped"));
-    }
-
     void takesToleranceAndScreenWithUnits() {
         TopStrip strip;
         Document document = twoLevels();
@@ -519,7 +316,7 @@ private slots:
         screen->setText("2160px, 40deg");
         QTest::keyClick(screen, Qt::Key_Return);
         QVERIFY(screens.size() == 1 && screens[0] == (Screen{2160, 40}));
-        QVERIFY(textsOf(strip).contains("— edited"));
+        QVERIFY(test::textsOf(strip).contains("— edited"));
         strip.show({}, false, false);
         QVERIFY(tolerance->parentWidget()->isHidden());
     }
@@ -571,7 +368,7 @@ private slots:
         card.open(twoLevels(), -1);
         card.findChild<QLineEdit*>("exportPattern")->setText("same");
         QVERIFY(!test::buttonNamed(card, "Export")->isEnabled());  // both would be one file
-        QVERIFY(textsOf(card).join("").contains("{n}"));
+        QVERIFY(test::textsOf(card).join("").contains("{n}"));
         card.findChild<QLineEdit*>("exportPattern")->setText("{name}_lod{n}");
         test::buttonNamed(card, "Export")->click();
         QVERIFY(waitUntil([&] { return !card.job().isRunning(); }));
@@ -588,7 +385,7 @@ private slots:
         test::buttonNamed(card, "Export")->click();
         QVERIFY(waitUntil([&] { return !card.job().isRunning(); }));
         QVERIFY(card.isVisible());
-        QVERIFY2(textsOf(card).join("").contains("/proc/nowhere"), qPrintable(textsOf(card).join("|")));
+        QVERIFY2(test::textsOf(card).join("").contains("/proc/nowhere"), qPrintable(test::textsOf(card).join("|")));
     }
 
     void asksAndSaysInTheMessageBar() {

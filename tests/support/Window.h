@@ -4,6 +4,7 @@
 #include "app/viewport/ViewArea.h"
 
 #include <QApplication>
+#include <QLabel>
 #include <QPushButton>
 #include <QTest>
 
@@ -50,6 +51,14 @@ inline int differingPixels(const QImage& a, const QImage& b) {
                          : 0;
         }
     return count;
+}
+
+/// What a panel's labels say.
+inline QStringList textsOf(const QWidget& widget) {
+    QStringList texts;
+    for (const QLabel* label : widget.findChildren<QLabel*>())
+        if (!label->isHidden()) texts += label->text();
+    return texts;
 }
 
 /// The visible button with that text below `parent`.
