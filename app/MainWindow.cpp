@@ -1,6 +1,7 @@
 #include "app/MainWindow.h"
 
 #include "app/desks/ChainWork.h"
+#include "app/panels/FileChoice.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
@@ -13,13 +14,13 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDialog>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QGridLayout>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QScreen>
 #include <QSettings>
 #include <QVBoxLayout>
 
@@ -28,6 +29,11 @@ namespace {
 
 constexpr int recoveryDelay = 1500;  // milliseconds after the last change
 constexpr int mostRecent = 6;
+
+// What everything finds room in, and with more for the asset where the screen has it.
+constexpr QSize designedSize(1280, 800), roomySize(1600, 1000);
+
+constexpr const char* windowPlace = "window";
 
 bool isDocument(const QString& path) {
     return path.endsWith(".umesh", Qt::CaseInsensitive);
@@ -77,7 +83,7 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
     setWindowTitle(tr("Understated Mesh"));
     setWindowIcon(QIcon(":/icons/understated-mesh.svg"));
     setAcceptDrops(true);
-    resize(1280, 800);
+    resize(designedSize);
     auto* centre = new QWidget;
     auto* column = new QVBoxLayout(centre);
     column->setContentsMargins(0, 0, 0, 0);
@@ -228,18 +234,22 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     QAction* exporting = add(file, tr("Export levels …"), QKeySequence("Ctrl+E"), [this] { m_desk->openExport(-1); });
     file->addSeparator();
-    QAction* sheet = add(file, tr("Evidence sheet …"), {}, [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Evidence sheet"), {},
-                                                          tr("Page for a browser (*.html);;PDF (*.pdf)"));
+    const auto named = [this](const QString& pattern) {
+        return pattern.arg(QString::fromStdString(m_model.document().name));
+    };
+    QAction* sheet = add(file, tr("Evidence sheet …"), {}, [this, named] {
+        const QString path = chooseToWrite(this, tr("Evidence sheet"), named(tr("%1 evidence")),
+                                           {{tr("Page for a browser"), {"html"}}, {tr("PDF"), {"pdf"}}});
         if (!path.isEmpty()) m_desk->writeSheet(path);
     });
     file->addSeparator();
-    QAction* readingGuards = add(file, tr("Read guards …"), {}, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Read guards"), {}, tr("Guards (*.json)"));
+    const FileKind guardFiles{tr("Guards"), {"json"}};
+    QAction* readingGuards = add(file, tr("Read guards …"), {}, [this, guardFiles] {
+        const QString path = chooseToOpen(this, tr("Read guards"), guardFiles);
         if (!path.isEmpty()) m_desk->readGuards(path);
     });
-    QAction* writingGuards = add(file, tr("Write guards …"), {}, [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Write guards"), {}, tr("Guards (*.json)"));
+    QAction* writingGuards = add(file, tr("Write guards …"), {}, [this, named, guardFiles] {
+        const QString path = chooseToWrite(this, tr("Write guards"), named(tr("%1 guards")), {guardFiles});
         if (!path.isEmpty()) m_desk->writeGuards(path);
     });
     file->addSeparator();
@@ -331,10 +341,22 @@ void MainWindow::showTitle() {
     setWindowModified(m_model.isOpen() && m_model.isEdited());
 }
 
+void MainWindow::showAsLeft() {
+    if (restoreGeometry(QSettings().value(windowPlace).toByteArray())) {
+        show();
+        return;
+    }
+    // A frame and some of the screen stay beside it.
+    const QSize room = screen()->availableSize() * 0.92;
+    resize(roomySize.boundedTo(room));
+    if (room.width() < designedSize.width() || room.height() < designedSize.height())
+        showMaximized();
+    else
+        show();
+}
+
 void MainWindow::chooseAndOpen() {
-    const QString path = QFileDialog::getOpenFileName(this, tr("Open"), QSettings().value("openFolder").toString(),
-                                                      tr("Meshes and documents (*.obj *.ply *.stl *.gltf *.glb *.umesh "
-                                                         "*.OBJ *.PLY *.STL *.GLTF *.GLB *.UMESH);;All files (*)"));
+    const QString path = chooseToOpen(this, tr("Open"), readableMeshesAndDocuments());
     if (!path.isEmpty()) open(path);
 }
 
@@ -389,14 +411,13 @@ void MainWindow::saveAs() {
     if (!m_model.isOpen()) return;
     const std::filesystem::path folder = m_model.document().path.empty() ? m_model.document().sourceFile.parent_path()
                                                                          : m_model.document().path.parent_path();
-    QString path = QFileDialog::getSaveFileName(
-        this, tr("Save document"), QString::fromStdString((folder / (m_model.document().name + ".umesh")).string()),
-        tr("Documents (*.umesh)"));
+    const QString path = chooseToWrite(this, tr("Save document"),
+                                       QString::fromStdString((folder / (m_model.document().name + ".umesh")).string()),
+                                       {{tr("Documents"), {"umesh"}}});
     if (path.isEmpty()) {
         m_afterSaving = nullptr;
         return;
     }
-    if (!isDocument(path)) path += ".umesh";
     saveTo(path);
 }
 
@@ -470,6 +491,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     m_recoveryTimer.stop();
     m_recovering.cancelAndWait();
     if (m_slot) m_slot->clear();
+    QSettings().setValue(windowPlace, saveGeometry());
     event->accept();
 }
 
@@ -480,7 +502,7 @@ void MainWindow::rememberRecent(const QString& path) {
     recent.removeAll(absolute);
     recent.prepend(absolute);
     settings.setValue("recent", recent.mid(0, mostRecent));
-    settings.setValue("openFolder", QFileInfo(path).absolutePath());
+    rememberFolderOf(path);
     showRecent();
 }
 

@@ -18,6 +18,9 @@ public:
     explicit MainWindow(const std::filesystem::path& recoveryFolder);
     ~MainWindow() override;
 
+    /// Where and as large as the last window was when it was closed; the first one as the screen has room for.
+    void showAsLeft();
+
     /// Opens a mesh or a document, beside everything else; asks first if there is unsaved work.
     void open(const QString& path);
     void saveTo(const QString& path);

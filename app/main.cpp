@@ -69,7 +69,7 @@ int main(int argc, char** argv) {
                                                             : um::app::Theme::paperTheme());
     if (!hasUsableOpenGl()) return sayThereIsNoOpenGl();
     um::app::MainWindow window(um::recoveryFolder());
-    window.show();
+    window.showAsLeft();
     if (!parser.positionalArguments().isEmpty()) window.open(parser.positionalArguments().front());
     return QApplication::exec();
 }

@@ -7,6 +7,7 @@
 #include "app/panels/BudgetPanel.h"
 #include "app/panels/ChainCard.h"
 #include "app/panels/ExportCard.h"
+#include "app/panels/FileChoice.h"
 #include "app/panels/FindingsCard.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
@@ -16,9 +17,14 @@
 #include "chain/Plan.h"
 #include "document/Edits.h"
 
-#include <QFileDialog>
-
 namespace um::app {
+namespace {
+
+FileKind recipeFiles() {
+    return {AssetDesk::tr("Recipes"), {"json"}};
+}
+
+}  // namespace
 
 void AssetDesk::connectChain() {
     const auto change = [this](const QString& what, Document next) { m_model.change(what, std::move(next)); };
@@ -53,11 +59,13 @@ void AssetDesk::connectChain() {
     });
     connect(m_chainCard, &ChainCard::remakeWanted, m_chainWork, &ChainWork::remakeStale);
     connect(m_chainCard, &ChainCard::saveRecipeWanted, this, [this] {
-        const QString path = QFileDialog::getSaveFileName(this, tr("Save recipe"), {}, tr("Recipes (*.json)"));
+        const QString path =
+            chooseToWrite(this, tr("Save recipe"), tr("%1 recipe").arg(QString::fromStdString(m_model.document().name)),
+                          {recipeFiles()});
         if (!path.isEmpty()) writeRecipeTo(path);
     });
     connect(m_chainCard, &ChainCard::readRecipeWanted, this, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, tr("Make by a recipe"), {}, tr("Recipes (*.json)"));
+        const QString path = chooseToOpen(this, tr("Make by a recipe"), recipeFiles());
         if (!path.isEmpty()) readRecipeFrom(path);
     });
     connect(m_chainWork, &ChainWork::said, &m_messages, &MessageBar::say);
@@ -149,9 +157,7 @@ void AssetDesk::followLevel(double metres, bool comesAlong) {
 }
 
 void AssetDesk::chooseHandmade(int level) {
-    const QString path = QFileDialog::getOpenFileName(
-        this, tr("A level made by hand"), {},
-        tr("Meshes (*.obj *.ply *.stl *.gltf *.glb *.OBJ *.PLY *.STL *.GLTF *.GLB);;All files (*)"));
+    const QString path = chooseToOpen(this, tr("A level made by hand"), readableMeshes());
     if (!path.isEmpty()) m_chainWork->takeHandmade(level, path);
 }
 

@@ -1,5 +1,6 @@
 #include "app/sheet/BakePage.h"
 
+#include "app/panels/FileChoice.h"
 #include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
 #include "base/Error.h"
@@ -11,7 +12,6 @@
 #include <numeric>
 #include <QCheckBox>
 #include <QComboBox>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QGridLayout>
 #include <QSlider>
@@ -136,9 +136,7 @@ void BakePage::addSources(QVBoxLayout& column) {
     add->setObjectName("quiet");
     add->setToolTip(tr("Detail from another file, in the same place as the source: what is nearest is what shows"));
     connect(add, &QPushButton::clicked, this, [this] {
-        const QString path = QFileDialog::getOpenFileName(
-            this, tr("Bake from another mesh, too"), {},
-            tr("Meshes (*.obj *.ply *.stl *.gltf *.glb *.OBJ *.PLY *.STL *.GLTF *.GLB);;All files (*)"));
+        const QString path = chooseToOpen(this, tr("Bake from another mesh, too"), readableMeshes());
         if (!path.isEmpty()) change([&](BakeChoice& c) { c.also.push_back(path.toStdString()); });
     });
     column.addWidget(m_sources);

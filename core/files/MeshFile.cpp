@@ -10,7 +10,7 @@
 #include "files/Stl.h"
 #include "mesh/Weld.h"
 
-#include <algorithm>
+#include <array>
 #include <optional>
 
 namespace um {
@@ -104,6 +104,11 @@ MeshFormat formatOfExtension(const std::filesystem::path& path) {
     if (const auto format = formatByExtension(path)) return *format;
     throw FileError("\"" + path.filename().string() + "\" does not say a format; let the name end in " +
                     knownExtensions + ".");
+}
+
+std::span<const std::string_view> readableExtensions() {
+    static constexpr std::array<std::string_view, 5> extensions = {"obj", "ply", "stl", "gltf", "glb"};
+    return extensions;
 }
 
 std::string formatName(MeshFormat format) {

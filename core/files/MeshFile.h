@@ -4,6 +4,7 @@
 #include "mesh/Mesh.h"
 
 #include <filesystem>
+#include <span>
 #include <string_view>
 
 namespace um {
@@ -38,6 +39,9 @@ MeshFormat formatOf(const std::filesystem::path& path, std::string_view text);
 /// The format of a file name's extension, in any case.
 /// @throws FileError  naming the extensions that can be used
 MeshFormat formatOfExtension(const std::filesystem::path& path);
+
+/// Of the files that can be read, without the point: "obj", "ply" …
+std::span<const std::string_view> readableExtensions();
 
 /// "OBJ", "PLY" …
 std::string formatName(MeshFormat format);
