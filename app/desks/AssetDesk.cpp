@@ -105,15 +105,18 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     middle->setSpacing(0);
     m_left = makeLeft();
     m_right = makeRight();
-    // The decision on a result stays in sight below either of them.
-    auto* right = new QVBoxLayout;
+    // The decision on a result stays in sight below either of them. A widget of its own: a layout of which all is
+    // hidden would leave the view no height.
+    m_side = new QWidget;
+    auto* right = new QVBoxLayout(m_side);
+    right->setContentsMargins(0, 0, 0, 0);
     right->setSpacing(0);
     right->addWidget(m_right, 1);
     right->addWidget(m_sheetPanel, 1);
     right->addWidget(makeDecision());
     middle->addWidget(m_left);
     middle->addWidget(m_view, 1);
-    middle->addLayout(right);
+    middle->addWidget(m_side);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
@@ -351,9 +354,10 @@ void AssetDesk::refresh() {
     m_evidence->show(level, document.tolerance, level != nullptr && m_measuring->isMeasuring(level->mesh));
     m_parts->setEvidence(level != nullptr ? level->evidence : nullptr);
     // While nothing is open there is nothing to say beside the picture.
-    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_sightline}) panel->setVisible(m_model.isOpen());
-    m_right->setVisible(m_model.isOpen() && !m_sheetIsOpen);
-    m_sheetPanel->setVisible(m_model.isOpen() && m_sheetIsOpen);
+    for (QWidget* panel : std::initializer_list<QWidget*>{m_left, m_side, m_sightline})
+        panel->setVisible(m_model.isOpen());
+    m_right->setVisible(!m_sheetIsOpen);
+    m_sheetPanel->setVisible(m_sheetIsOpen);
     refreshSheet();
     m_decision->setVisible(m_preview.has_value());
     m_keep->setText(tr("Keep as LOD %1").arg(document.levels.size()));

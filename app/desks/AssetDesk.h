@@ -198,7 +198,7 @@ private:
     ExportCard* m_export;
     HealthWatch* m_health;
     FindingsCard* m_findings;
-    QWidget *m_left, *m_right, *m_decision;
+    QWidget *m_left, *m_side, *m_right, *m_decision;
     QPushButton *m_keep, *m_replace, *m_discard;
 };
 

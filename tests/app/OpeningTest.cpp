@@ -39,7 +39,9 @@ private slots:
     }
 
     void invitesWhileNothingIsOpen() {
-        QVERIFY(test::buttonNamed(*m_window, "Open …") != nullptr);
+        const QPushButton* button = test::buttonNamed(*m_window, "Open …");
+        QVERIFY(button != nullptr);
+        QVERIFY(button->visibleRegion() == QRegion(button->rect()));
         QVERIFY(test::buttonNamed(*m_window, "Reduce") == nullptr);  // nothing that could not be used
     }
 
