@@ -184,7 +184,7 @@ QWidget* MainWindow::makeWelcome() {
     auto* title = new QLabel(tr("Drop a mesh here"));
     title->setFont(textFont(6, QFont::DemiBold));
     title->setAlignment(Qt::AlignHCenter);
-    QLabel* kinds = makeQuietLabel(tr("OBJ, PLY, STL, glTF, GLB, or a document (.umesh)"));
+    QLabel* kinds = makeQuietLabel(tr("OBJ, PLY, STL, glTF, GLB, COLLADA, X3D, OFF, 3MF, or a document (.umesh)"));
     kinds->setAlignment(Qt::AlignHCenter);
     auto* button = new QPushButton(tr("Open …"));
     button->setObjectName("primary");

@@ -62,7 +62,8 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription("Reduces dense meshes and shows what was lost.");
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument("file", "A mesh (OBJ, PLY, STL, glTF, GLB) or document (.umesh) to open.", "[file]");
+    parser.addPositionalArgument(
+        "file", "A mesh (OBJ, PLY, STL, glTF, GLB, COLLADA, X3D, OFF, 3MF) or document (.umesh) to open.", "[file]");
     parser.process(application);
 
     um::app::applyTheme(QSettings().value("night").toBool() ? um::app::Theme::nightTheme()

@@ -4,7 +4,7 @@
 cmake_policy(VERSION 3.25)
 
 set(order base 1 mesh 2 files 3 draw 3 reduce 4 measure 4 bake 5 chain 6 document 7)
-set(above_core cli app demo)
+set(above_core cli app demo foreign)
 
 list(LENGTH order length)
 math(EXPR last "${length} - 1")
@@ -19,7 +19,7 @@ function(complain file include why)
 endfunction()
 
 file(GLOB_RECURSE sources RELATIVE ${ROOT} ${ROOT}/core/*.h ${ROOT}/core/*.cpp ${ROOT}/cli/*.h ${ROOT}/cli/*.cpp
-    ${ROOT}/app/*.h ${ROOT}/app/*.cpp ${ROOT}/demo/*.h ${ROOT}/demo/*.cpp ${ROOT}/bench/*.h ${ROOT}/bench/*.cpp)
+    ${ROOT}/foreign/*.h ${ROOT}/foreign/*.cpp ${ROOT}/app/*.h ${ROOT}/app/*.cpp ${ROOT}/demo/*.h ${ROOT}/demo/*.cpp ${ROOT}/bench/*.h ${ROOT}/bench/*.cpp)
 foreach(file IN LISTS sources)
     string(REGEX MATCH "^(core/)?([a-z]+)/" place "${file}")
     set(folder ${CMAKE_MATCH_2})

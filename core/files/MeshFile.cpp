@@ -3,6 +3,7 @@
 #include "base/Error.h"
 #include "base/File.h"
 #include "base/Units.h"
+#include "files/Foreign.h"
 #include "files/Gltf.h"
 #include "files/Image.h"
 #include "files/Obj.h"
@@ -23,6 +24,10 @@ std::optional<MeshFormat> formatByExtension(const std::filesystem::path& path) {
     if (extension == ".stl") return MeshFormat::Stl;
     if (extension == ".gltf") return MeshFormat::Gltf;
     if (extension == ".glb") return MeshFormat::Glb;
+    if (extension == ".dae") return MeshFormat::Collada;
+    if (extension == ".x3d") return MeshFormat::X3d;
+    if (extension == ".off") return MeshFormat::Off;
+    if (extension == ".3mf") return MeshFormat::ThreeMf;
     return std::nullopt;
 }
 
@@ -47,7 +52,22 @@ void noteDamagedTextures(MeshFile& result) {
                            ", and may be shown plain; export it again, or copy it anew.");
 }
 
-constexpr const char* knownExtensions = ".obj, .ply, .stl, .gltf or .glb";
+// Of the extensions, those first ones that can be written, too.
+constexpr std::size_t writable = 5;
+
+// ".obj, .ply or .stl"
+std::string listed(std::span<const std::string_view> extensions) {
+    std::string text;
+    for (std::size_t i = 0; i < extensions.size(); ++i) {
+        if (i > 0) text += i + 1 < extensions.size() ? ", " : " or ";
+        text += "." + std::string(extensions[i]);
+    }
+    return text;
+}
+
+bool isForeign(MeshFormat format) {
+    return format > MeshFormat::Glb;
+}
 
 }  // namespace
 
@@ -55,7 +75,8 @@ MeshFormat formatOf(const std::filesystem::path& path, std::string_view text) {
     const auto byExtension = formatByExtension(path);
     const auto byContent = formatByContent(text);
     if (!byExtension && !byContent)
-        throw FileError(path.string() + " is of no format known here; open a file ending in " + knownExtensions + ".");
+        throw FileError(path.string() + " is of no format known here; open a file ending in " +
+                        listed(readableExtensions()) + ".");
     if (byExtension == MeshFormat::Gltf && !byContent) return MeshFormat::Gltf;
     return byContent.value_or(byExtension.value_or(MeshFormat::Obj));
 }
@@ -74,6 +95,7 @@ MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
         case MeshFormat::Stl: readStl(path, file.text(), result, reading); break;
         case MeshFormat::Gltf:
         case MeshFormat::Glb: readGltf(path, file.text(), result, reading); break;
+        default: readForeign(path, result, reading);
     }
     if (byContent && byExtension && byContent != byExtension)
         result.notes.push_back("The file is named like " + formatName(*byExtension) + " but holds " +
@@ -97,17 +119,22 @@ void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progre
         case MeshFormat::Stl: writeStl(mesh, path, progress); break;
         case MeshFormat::Gltf: writeGltf(mesh, path, false, progress); break;
         case MeshFormat::Glb: writeGltf(mesh, path, true, progress); break;
+        default: break;  // formatOfExtension knows none of these
     }
 }
 
 MeshFormat formatOfExtension(const std::filesystem::path& path) {
-    if (const auto format = formatByExtension(path)) return *format;
-    throw FileError("\"" + path.filename().string() + "\" does not say a format; let the name end in " +
-                    knownExtensions + ".");
+    const auto format = formatByExtension(path);
+    if (format && !isForeign(*format)) return *format;
+    throw FileError("\"" + path.filename().string() + "\" " +
+                    (format ? "is named like " + formatName(*format) + ", which is only read here"
+                            : std::string("does not say a format")) +
+                    "; let the name end in " + listed(readableExtensions().first(writable)) + ".");
 }
 
 std::span<const std::string_view> readableExtensions() {
-    static constexpr std::array<std::string_view, 5> extensions = {"obj", "ply", "stl", "gltf", "glb"};
+    static constexpr std::array<std::string_view, 9> extensions = {"obj", "ply", "stl", "gltf", "glb",
+                                                                   "dae", "x3d", "off", "3mf"};
     return extensions;
 }
 
@@ -118,6 +145,10 @@ std::string formatName(MeshFormat format) {
         case MeshFormat::Stl: return "STL";
         case MeshFormat::Gltf: return "glTF";
         case MeshFormat::Glb: return "GLB";
+        case MeshFormat::Collada: return "COLLADA";
+        case MeshFormat::X3d: return "X3D";
+        case MeshFormat::Off: return "OFF";
+        case MeshFormat::ThreeMf: return "3MF";
     }
     return "";
 }

@@ -9,7 +9,7 @@
 
 namespace um {
 
-enum class MeshFormat { Obj, Ply, Stl, Gltf, Glb };
+enum class MeshFormat { Obj, Ply, Stl, Gltf, Glb, Collada, X3d, Off, ThreeMf };
 
 struct MeshFile {
     Mesh mesh;
@@ -20,8 +20,8 @@ struct MeshFile {
     std::vector<std::string> remarks;
 };
 
-/// Reads OBJ (with MTL), PLY, STL, glTF or GLB: by content where it can be told, else by extension in any case.
-/// Polygons are triangulated, triangle soups welded; units and axes stay as they are.
+/// Reads OBJ (with MTL), PLY, STL, glTF, GLB, COLLADA, X3D, OFF or 3MF: by content where it can be told, else by
+/// extension in any case. Polygons are triangulated, triangle soups welded; units and axes stay as they are.
 /// @throws FileError  if it cannot be read, is broken, or is of no known format
 /// @throws Cancelled
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
@@ -36,7 +36,7 @@ void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progre
 /// @throws FileError  if it is none of those known
 MeshFormat formatOf(const std::filesystem::path& path, std::string_view text);
 
-/// The format of a file name's extension, in any case.
+/// The format that a file of this name is written in, by its extension in any case.
 /// @throws FileError  naming the extensions that can be used
 MeshFormat formatOfExtension(const std::filesystem::path& path);
 

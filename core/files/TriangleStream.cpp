@@ -298,9 +298,9 @@ std::unique_ptr<TriangleStream> openTriangleStream(const std::filesystem::path& 
         case MeshFormat::Ply: return std::make_unique<BinaryPlyStream>(path);
         case MeshFormat::Obj: return std::make_unique<TextStream>(path, false);
         default:
-            throw FileError(path.string() +
-                            " is too large for the memory allowed, and glTF cannot be read piece by piece; save it as "
-                            "binary STL, PLY or OBJ, or allow more memory.");
+            throw FileError(path.string() + " is too large for the memory allowed, and " +
+                            formatName(formatOf(path, file.text())) +
+                            " cannot be read piece by piece; save it as binary STL, PLY or OBJ, or allow more memory.");
     }
 }
 

@@ -1,4 +1,5 @@
 #include "files/MeshFile.h"
+#include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 
@@ -168,18 +169,14 @@ private slots:
     // Files with random bytes changed, cut or doubled: an answer or a sentence, never a crash.
     void survivesRandomDamage() {
         const Mesh mesh = test::makeBox({1, 1, 1}, 3);
-        std::mt19937 random(5);
+        test::Numbers number(5);
         int refused = 0;
         for (const char* name : {"d.obj", "d.ply", "d.stl", "d.glb", "d.gltf"}) {
             const auto path = m_folder / name;
             writeMesh(mesh, path, Progress());
             const std::string whole = test::contentOf(path);
             for (int round = 0; round < 150; ++round) {
-                std::string damaged = whole;
-                for (unsigned i = 0; i < 1 + random() % 6; ++i) damaged[random() % damaged.size()] = char(random());
-                if (round % 3 == 0) damaged.resize(random() % damaged.size());
-                if (round % 7 == 0) damaged.insert(random() % (damaged.size() + 1), damaged.substr(0, 40));
-                m_folder.write(name, damaged);
+                m_folder.write(name, test::damaged(whole, number));
                 if (!test::errorOf([&] { readMesh(path, Progress()); }).isEmpty()) ++refused;
             }
         }

@@ -56,4 +56,11 @@ void addRandomUvs(Mesh& mesh, unsigned seed) {
     for (const std::uint64_t key : assignWedges(mesh, keys)) mesh.uvs.emplace_back(float(key), float(random() % 5));
 }
 
+std::string damaged(std::string bytes, Numbers& number) {
+    for (std::size_t i = 0; i < 1 + number.below(6); ++i) bytes[number.below(bytes.size())] = char(number.below(256));
+    if (number.below(3) == 0) bytes.resize(number.below(bytes.size()));
+    if (number.below(7) == 0) bytes.insert(number.below(bytes.size() + 1), bytes.substr(0, 40));
+    return bytes;
+}
+
 }  // namespace um::test

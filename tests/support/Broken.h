@@ -1,6 +1,7 @@
 #pragma once
-/// Random broken meshes, the same for the same seed.
+/// Random broken meshes and files, the same for the same seed.
 #include "mesh/Mesh.h"
+#include "tests/support/Numbers.h"
 
 namespace um::test {
 
@@ -13,5 +14,8 @@ Mesh damagedSphere(unsigned seed);
 
 /// UVs of which each corner has one of three.
 void addRandomUvs(Mesh& mesh, unsigned seed);
+
+/// A file's bytes with some changed, and cut off or partly doubled as well, or not.
+std::string damaged(std::string bytes, Numbers& number);
 
 }  // namespace um::test
