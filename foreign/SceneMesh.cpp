@@ -19,8 +19,7 @@ constexpr int mostDepth = 1000;
 
 class SceneReader {
 public:
-    SceneReader(const aiScene& scene, const std::filesystem::path& file)
-        : m_scene(scene), m_folder(file.parent_path()), m_name(file.stem().string()) {}
+    SceneReader(const aiScene& scene, const std::filesystem::path& file) : m_scene(scene), m_file(file) {}
 
     MeshFile read() {
         takeMaterials();
@@ -32,12 +31,14 @@ public:
             m_anySkin = m_anySkin || shape.HasBones();
         }
         if (m_scene.mRootNode != nullptr) takeNode(*m_scene.mRootNode, aiMatrix4x4(), 0);
-        if (m_result.mesh.triangles.empty()) throw FileError("holds no surface; export it again, with its meshes.");
+        if (m_result.mesh.triangles.empty()) fail("holds no surface; export it again, with its meshes.");
         noteWhatIsLost();
         return std::move(m_result);
     }
 
 private:
+    [[noreturn]] void fail(const char* what) const { throw FileError(m_file.string() + " " + what); }
+
     void takeMaterials() {
         for (unsigned i = 0; i < m_scene.mNumMaterials; ++i) {
             const aiMaterial& from = *m_scene.mMaterials[i];
@@ -70,7 +71,8 @@ private:
         } else {
             std::error_code ignored;
             const std::filesystem::path path(name);
-            for (const std::filesystem::path& place : {m_folder / path, m_folder / path.filename()})
+            for (const std::filesystem::path& place :
+                 {m_file.parent_path() / path, m_file.parent_path() / path.filename()})
                 if (bytes.empty() && std::filesystem::is_regular_file(place, ignored))
                     bytes = std::string(MappedFile(place).text());
         }
@@ -85,7 +87,7 @@ private:
     }
 
     void takeNode(const aiNode& node, const aiMatrix4x4& above, int depth) {
-        if (depth > mostDepth) throw FileError("has nodes within nodes without end; export it again.");
+        if (depth > mostDepth) fail("has nodes within nodes without end; export it again.");
         const aiMatrix4x4 placed = above * node.mTransformation;
         const auto part = std::uint32_t(m_result.mesh.parts.size());
         bool hasShape = false;
@@ -93,7 +95,7 @@ private:
             hasShape = takeShape(*m_scene.mMeshes[node.mMeshes[i]], placed, part) || hasShape;
         // The library's own name for the whole says nothing.
         const bool isNamed = node.mParent != nullptr && node.mName.length > 0;
-        if (hasShape) m_result.mesh.parts.push_back({isNamed ? node.mName.C_Str() : m_name});
+        if (hasShape) m_result.mesh.parts.push_back({isNamed ? node.mName.C_Str() : m_file.stem().string()});
         for (unsigned i = 0; i < node.mNumChildren; ++i) takeNode(*node.mChildren[i], placed, depth + 1);
     }
 
@@ -115,8 +117,7 @@ private:
             corners.clear();
             for (unsigned k = 0; k < face.mNumIndices; ++k) {
                 const unsigned index = face.mIndices[k];
-                if (index >= shape.mNumVertices)
-                    throw FileError("has a face of vertices that are not there; export it again.");
+                if (index >= shape.mNumVertices) fail("has a face of vertices that are not there; export it again.");
                 corners.push_back(vecOf(shape.mVertices[index]));
             }
             pieces.clear();
@@ -175,8 +176,7 @@ private:
     }
 
     const aiScene& m_scene;
-    std::filesystem::path m_folder;
-    std::string m_name;
+    std::filesystem::path m_file;
     MeshFile m_result;
     bool m_anyNormals = false, m_anyUvs = false, m_anyColors = false, m_anySkin = false;
     std::map<std::string, int> m_textures;

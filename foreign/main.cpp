@@ -26,8 +26,10 @@ class Complaints : public Assimp::LogStream {
 public:
     void write(const char* message) override {
         std::string text = message;
-        text.erase(0, text.find(": ") + 2);  // the thread, and how bad it is
-        text.erase(text.find_last_not_of(" \n") + 1);
+        // Without the thread, and how bad it is; a line.
+        if (const std::size_t told = text.find(": "); told != std::string::npos) text.erase(0, told + 2);
+        text.erase(std::min(text.size(), text.find('\n')));
+        text.erase(text.find_last_not_of(' ') + 1);
         if (m_count++ == 0) m_first = text;
     }
     void addTo(std::vector<std::string>& notes) const {
@@ -68,7 +70,7 @@ void convert(const std::filesystem::path& in, const std::filesystem::path& out) 
     importer.SetPropertyBool(AI_CONFIG_IMPORT_COLLADA_USE_COLLADA_NAMES, true);
     const aiScene* scene = importer.ReadFile(in.string(), 0);
     if (scene == nullptr)
-        throw FileError("is damaged or not what its name says; export it again, as glTF if that goes.");
+        throw FileError(in.string() + " is damaged or not what its name says; export it again, as glTF if that goes.");
     MeshFile file = meshOfScene(*scene, in);
     importer.FreeScene();
     complaints->addTo(file.notes);
@@ -79,7 +81,7 @@ void convert(const std::filesystem::path& in, const std::filesystem::path& out) 
     }
     ensureSections(file.mesh, in.stem().string());
     dropUnused(file.mesh);
-    requireSound(file.mesh, "It");
+    requireSound(file.mesh, in.string());
     writeGltf(file.mesh, out, true, Progress());
     if (file.mesh.normals.empty()) std::puts("without normals");
     say("note", file.notes);

@@ -22,10 +22,12 @@ namespace {
 class PassingFolder {
 public:
     PassingFolder() {
-        std::string name = (std::filesystem::temp_directory_path() / "umesh-XXXXXX").string();
+        std::error_code missing;
+        const std::filesystem::path place = std::filesystem::temp_directory_path(missing);
+        std::string name = ((missing ? std::filesystem::path("/tmp") : place) / "umesh-XXXXXX").string();
         if (::mkdtemp(name.data()) == nullptr)
-            throw FileError("No folder can be made in " + std::filesystem::temp_directory_path().string() +
-                            "; free some space there.");
+            throw FileError("No folder can be made for what passes by (" + name +
+                            "); free some space there, or set TMPDIR to a folder that can be written to.");
         m_path = name;
     }
     ~PassingFolder() {
@@ -140,10 +142,10 @@ void readForeign(const std::filesystem::path& path, MeshFile& result, const Prog
         take("error ", [&](std::string sentence) { problem = std::move(sentence); });
     }
     if (!process.endedWell())
-        throw FileError(path.string() + " " +
-                        (problem.empty() ? "is damaged in a way that its reader cannot cope with, or larger than the "
-                                           "memory; export it again, as glTF if that goes."
-                                         : problem));
+        throw FileError(!problem.empty() ? problem
+                                         : path.string() +
+                                               " is damaged in a way that its reader cannot cope with, or larger than "
+                                               "the memory; export it again, as glTF if that goes.");
     progress.at(0.6);
     const MappedFile file(between);
     const MeshFormat format = result.format;
