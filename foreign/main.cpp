@@ -1,6 +1,6 @@
 // umesh-foreign IN OUT.glb: reads a format that assimp knows, for the other programs. It says `note …`, `remark …` and
-// `without normals` lines, or `error …` and ends with 1. A process of its own, since that library ends or breaks the
-// process that it works in over one damaged file in ten.
+// `without normals` lines, or `error …` and ends with 1. A process of its own, since that library ends the process
+// that it works in over some damaged files, and breaks it over others.
 #include "base/Error.h"
 #include "base/Units.h"
 #include "files/Gltf.h"
