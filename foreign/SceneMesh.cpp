@@ -65,7 +65,7 @@ private:
         const auto known = m_textures.find(name);
         if (known != m_textures.end()) return known->second;
         int number = -1;
-        std::string bytes, mimeType;
+        std::string bytes;
         if (const aiTexture* inside = m_scene.GetEmbeddedTexture(name.c_str())) {
             if (inside->mHeight == 0) bytes.assign(reinterpret_cast<const char*>(inside->pcData), inside->mWidth);
         } else {
@@ -73,7 +73,8 @@ private:
             const std::filesystem::path path(name);
             for (const std::filesystem::path& place :
                  {m_file.parent_path() / path, m_file.parent_path() / path.filename()})
-                if (bytes.empty() && std::filesystem::is_regular_file(place, ignored))
+                if (bytes.empty() && std::filesystem::is_regular_file(place, ignored) &&
+                    std::filesystem::file_size(place, ignored) > 0)
                     bytes = std::string(MappedFile(place).text());
         }
         if (const auto info = imageInfo(bytes)) {
@@ -169,8 +170,9 @@ private:
         if (m_anySkin || m_scene.mNumAnimations > 0)
             notes.emplace_back("Skins and animations are not taken from this format; glTF brings them along.");
         if (m_missingTextures > 0)
-            notes.push_back(countOf(m_missingTextures, "texture is", "textures are") + " not beside the file (" +
-                            m_firstMissing + (m_missingTextures > 1 ? " and others)." : ")."));
+            notes.push_back(countOf(m_missingTextures, "texture is", "textures are") +
+                            " missing beside the file, or no PNG or JPEG (" + m_firstMissing +
+                            (m_missingTextures > 1 ? " and others)." : ")."));
         if (m_polygons > 0)
             m_result.remarks.push_back(countOf(m_polygons, "polygon was", "polygons were") + " cut into triangles.");
     }

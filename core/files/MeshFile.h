@@ -9,6 +9,7 @@
 
 namespace um {
 
+/// From Collada on they are only read.
 enum class MeshFormat { Obj, Ply, Stl, Gltf, Glb, Collada, X3d, Off, ThreeMf };
 
 struct MeshFile {

@@ -2,6 +2,7 @@
 #include "reduce/WorkingMesh.h"
 #include "tests/support/Shapes.h"
 
+#include <Eigen/LU>
 #include <numeric>
 #include <QTest>
 
@@ -13,6 +14,13 @@ constexpr std::size_t side = 10;  // of a sheet, in quads
 
 std::size_t countOf(const WorkingMesh& mesh, Kind kind) {
     return std::size_t(std::count(mesh.kinds.begin(), mesh.kinds.end(), kind));
+}
+
+// The shape alone.
+Mesh emptied(Mesh mesh) {
+    mesh.wedges.clear();
+    forWedgeAttributes(mesh, [](auto& values) { values.clear(); });
+    return mesh;
 }
 
 WorkingMesh working(const Mesh& mesh, const Treatment& treatment = {}) {
@@ -147,6 +155,56 @@ private slots:
             for (VertexId v = first; v < first + 3; ++v)
                 QVERIFY(areSame(mesh.attributes.sumsOf(mesh.wedgeAt(mesh.firstCorner[v])),
                                 emptySums(mesh.attributes.channels()), mesh.attributes.channels()));
+        }
+    }
+
+    // Of each wedge, and of the squared gradients at each vertex, triangle by triangle; eleven channels are more than
+    // go side by side, and the last wedges have nothing behind them.
+    void sumsUpWhatTrianglesCarry() {
+        Treatment treatment;
+        treatment.keepsNormals = true;
+        const Mesh ball = test::dressed(test::makeBumpyBall());
+        const WorkingMesh mesh = working(ball, treatment), bare = working(emptied(ball));
+        const auto channels = std::size_t(mesh.attributes.channels());
+        QCOMPARE(channels, std::size_t(AttributeSums::mostChannels));
+        std::vector<AttributeSums> expected(mesh.attributes.wedgeCount(), emptySums(int(channels)));
+        std::vector<Eigen::Matrix3d> squares(mesh.positions.size(), Eigen::Matrix3d::Zero());
+        for (TriangleId t = 0; t < mesh.triangles.size(); ++t) {
+            const auto place = [&](std::size_t k) { return mesh.place(mesh.triangles[t][k]); };
+            const auto value = [&](std::size_t k, std::size_t j) {
+                return double(mesh.attributes.valuesOf(mesh.wedges[t][k])[j]);
+            };
+            const Vec3d a = place(1) - place(0), b = place(2) - place(0), normal = a.cross(b);
+            const double area = normal.norm() / 2;
+            for (std::size_t j = 0; j < channels; ++j) {
+                // Along the triangle's plane, so that it rises as the values do.
+                Eigen::Matrix3d ways;
+                ways << a.transpose(), b.transpose(), normal.transpose();
+                const Vec3d gradient =
+                    ways.partialPivLu().solve(Vec3d(value(1, j) - value(0, j), value(2, j) - value(0, j), 0));
+                for (std::size_t k = 0; k < 3; ++k) {
+                    expected[mesh.wedges[t][k]].gradient[j] += area * gradient;
+                    squares[mesh.triangles[t][k]] += area * gradient * gradient.transpose();
+                }
+            }
+            for (std::size_t k = 0; k < 3; ++k) expected[mesh.wedges[t][k]].area += area;
+        }
+        for (WedgeId w = 0; w < expected.size(); ++w) {
+            const AttributeSums sums = mesh.attributes.sumsOf(w);
+            QVERIFY(std::abs(sums.area - expected[w].area) <= 1e-5 * expected[w].area);
+            for (std::size_t j = 0; j < channels; ++j) {
+                const double off = (sums.gradient[j] - expected[w].gradient[j]).norm();
+                QVERIFY2(off <= 1e-4 * (expected[w].gradient[j].norm() + expected[w].area),
+                         qPrintable(QString::number(off)));
+                QCOMPARE(sums.offset[j], 0.0);
+            }
+        }
+        for (VertexId v = 0; v < squares.size(); ++v) {
+            const StoredQuadric &whole = mesh.quadrics[v], &shape = bare.quadrics[v];
+            Eigen::Matrix3d found;
+            found << whole.xx - shape.xx, whole.xy - shape.xy, whole.xz - shape.xz, whole.xy - shape.xy,
+                whole.yy - shape.yy, whole.yz - shape.yz, whole.xz - shape.xz, whole.yz - shape.yz, whole.zz - shape.zz;
+            QVERIFY((found - squares[v]).norm() <= 1e-4 * (squares[v].norm() + double(whole.trace())));
         }
     }
 
