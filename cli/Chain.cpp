@@ -107,8 +107,9 @@ DeliverySettings deliveryOf(const Options& options) {
 }
 
 // By what it is told whether a chain that is there is still what would be made.
-std::string madeFrom(const std::string& source, const Recipe& recipe, const Options& options) {
-    const std::string text = hashFile(source, Progress()) + recipeJson(recipe) + options.unit +
+std::string madeFrom(const std::string& source, const std::vector<std::filesystem::path>& companions,
+                     const Recipe& recipe, const Options& options) {
+    const std::string text = hashMeshFile(source, companions, Progress()) + recipeJson(recipe) + options.unit +
                              options.delivery.format + "|" + options.delivery.pattern + "|" + options.packing + "|" +
                              options.pivot + "|" + options.up + "|" + options.writeUnit + "|" +
                              (options.delivery.oneFile ? "one" : "") + (options.noDrawOrder ? "as is" : "") + "|" +
@@ -143,8 +144,10 @@ Outcome makeOne(const std::string& source, const std::string& folder, const Reci
                 const Progress& progress) {
     Outcome outcome;
     const std::string name = std::filesystem::path(source).stem().string();
-    const std::string made = madeFrom(source, recipe, options);
-    if (!options.again && isUpToDate(folder, name, made)) {
+    const std::filesystem::path beside = std::filesystem::absolute(source).parent_path();
+    std::vector<std::filesystem::path> companions;
+    for (const std::string& companion : companionsOfDelivered(folder, name)) companions.push_back(beside / companion);
+    if (!options.again && isUpToDate(folder, name, madeFrom(source, companions, recipe, options))) {
         outcome.line = source + " is up to date";
         outcome.json = Json::parse(MappedFile(std::filesystem::path(folder) / manifestName(name)).text());
         for (const Json& line : outcome.json.at("budget"))
@@ -154,7 +157,11 @@ Outcome makeOne(const std::string& source, const std::string& folder, const Reci
         return outcome;
     }
     const MeshFile file = readWithNotes(source, options.unit);
-    Delivery delivery{name, file.mesh.triangleCount(), recipe, {}, made};
+    const std::string made = madeFrom(source, file.companions, recipe, options);
+    Delivery delivery{name, file.mesh.triangleCount(), recipe, {}, made, {}};
+    for (const std::filesystem::path& companion : file.companions)
+        delivery.sourceCompanions.push_back(
+            std::filesystem::absolute(companion).lexically_relative(beside).generic_string());
     delivery.chain = makeChain({file.mesh, made}, recipe, {}, progress.span(0, 0.9));
     const Delivered delivered = deliver(delivery, folder, deliveryOf(options), progress.span(0.9, 1));
     outcome.line = lineOf(source, delivery, delivered, folder);
@@ -269,7 +276,7 @@ int run(const Options& options) {
     if (std::filesystem::exists(folder) && !std::filesystem::is_directory(folder))
         throw InputError(folder + " is a file; name the folder that the chains go into last.");
     // What is wrong with names is known before anything is computed.
-    Delivery names{"name", 0, recipe, {}, {}};
+    Delivery names{"name", 0, recipe, {}, {}, {}};
     names.chain.levels.resize(recipe.plan ? std::size_t(recipe.plan->mostLevels) : recipe.levels.size());
     for (std::size_t i = 0; i < names.chain.levels.size(); ++i) names.chain.levels[i].name = "LOD " + std::to_string(i);
     deliveryNames(names, deliveryOf(options));

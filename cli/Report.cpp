@@ -40,7 +40,7 @@ Document documentOf(const Options& options) {
     MeshFile source = readWithNotes(options.source, options.unit);
     document.sourceFile = options.source;
     document.name = document.sourceFile.stem().string();
-    document.sourceHash = hashFile(document.sourceFile, Progress());
+    document.sourceHash = hashMeshFile(document.sourceFile, source.companions, Progress());
     for (const std::string& path : options.levels) {
         MeshFile level = readWithNotes(path, options.unit);
         if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);

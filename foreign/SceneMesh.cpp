@@ -1,9 +1,8 @@
 #include "foreign/SceneMesh.h"
 
 #include "base/Error.h"
-#include "base/File.h"
 #include "base/Units.h"
-#include "files/Image.h"
+#include "files/TextureFile.h"
 #include "mesh/Polygon.h"
 
 #include <assimp/material.h>
@@ -16,6 +15,15 @@ namespace um {
 namespace {
 
 constexpr int mostDepth = 1000;
+
+std::optional<Texture> textureInside(const aiTexture& inside, const std::string& name) {
+    if (inside.mHeight != 0) return std::nullopt;  // bare texels
+    std::string bytes(reinterpret_cast<const char*>(inside.pcData), inside.mWidth);
+    const auto info = imageInfo(bytes);
+    if (!info) return std::nullopt;
+    return Texture{name,        info->mimeType, std::make_shared<const std::string>(std::move(bytes)),
+                   info->width, info->height,   info->bits};
+}
 
 class SceneReader {
 public:
@@ -64,24 +72,17 @@ private:
     int textureNamed(const std::string& name) {
         const auto known = m_textures.find(name);
         if (known != m_textures.end()) return known->second;
-        int number = -1;
-        std::string bytes;
+        std::optional<Texture> texture;
         if (const aiTexture* inside = m_scene.GetEmbeddedTexture(name.c_str())) {
-            if (inside->mHeight == 0) bytes.assign(reinterpret_cast<const char*>(inside->pcData), inside->mWidth);
+            texture = textureInside(*inside, std::filesystem::path(name).stem().string());
         } else {
-            std::error_code ignored;
-            const std::filesystem::path path(name);
-            for (const std::filesystem::path& place :
-                 {m_file.parent_path() / path, m_file.parent_path() / path.filename()})
-                if (bytes.empty() && std::filesystem::is_regular_file(place, ignored) &&
-                    std::filesystem::file_size(place, ignored) > 0)
-                    bytes = std::string(MappedFile(place).text());
+            const std::filesystem::path path(name), folder = m_file.parent_path();
+            texture = findTexture(m_result, std::vector{folder / path, folder / path.filename()});
         }
-        if (const auto info = imageInfo(bytes)) {
+        int number = -1;
+        if (texture) {
             number = int(m_result.mesh.textures.size());
-            m_result.mesh.textures.push_back({std::filesystem::path(name).stem().string(), info->mimeType,
-                                              std::make_shared<const std::string>(std::move(bytes)), info->width,
-                                              info->height, info->bits});
+            m_result.mesh.textures.push_back(std::move(*texture));
         } else if (m_missingTextures++ == 0)
             m_firstMissing = name;
         return m_textures[name] = number;
@@ -171,7 +172,7 @@ private:
             notes.emplace_back("Skins and animations are not taken from this format; glTF brings them along.");
         if (m_missingTextures > 0)
             notes.push_back(countOf(m_missingTextures, "texture is", "textures are") +
-                            " missing beside the file, or no PNG or JPEG (" + m_firstMissing +
+                            " missing beside the file, or no image (" + m_firstMissing +
                             (m_missingTextures > 1 ? " and others)." : ")."));
         if (m_polygons > 0)
             m_result.remarks.push_back(countOf(m_polygons, "polygon was", "polygons were") + " cut into triangles.");

@@ -1,6 +1,6 @@
-// umesh-foreign IN OUT.glb: reads a format that assimp knows, for the other programs. It says `note …`, `remark …` and
-// `without normals` lines, or `error …` and ends with 1. A process of its own, since that library ends the process
-// that it works in over some damaged files, and breaks it over others.
+// umesh-foreign IN OUT.glb: reads a format that assimp knows, for the other programs. It says `note …`, `remark …`,
+// `beside …` (a file that belongs to it) and `without normals` lines, or `error …` and ends with 1. A process of its
+// own, since that library ends the process that it works in over some damaged files, and breaks it over others.
 #include "base/Error.h"
 #include "base/Units.h"
 #include "files/Gltf.h"
@@ -86,6 +86,9 @@ void convert(const std::filesystem::path& in, const std::filesystem::path& out) 
     if (file.mesh.normals.empty()) std::puts("without normals");
     say("note", file.notes);
     say("remark", file.remarks);
+    for (const std::filesystem::path& companion : file.companions)
+        // No line can hold such a name, and nobody has it.
+        if (companion.string().find('\n') == std::string::npos) std::printf("beside %s\n", companion.c_str());
 }
 
 }  // namespace

@@ -12,10 +12,7 @@ namespace {
 
 // The choice as far as it is about this level: factors of parts that it does not have are for others.
 BakeChoice choiceFor(BakeChoice choice, const Mesh& level) {
-    std::erase_if(choice.factors, [&](const PartFactor& factor) {
-        return std::none_of(level.parts.begin(), level.parts.end(),
-                            [&](const Part& part) { return part.name == factor.part; });
-    });
+    std::erase_if(choice.factors, [&](const PartFactor& factor) { return !hasPart(level, factor.part); });
     return choice;
 }
 

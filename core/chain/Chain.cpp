@@ -32,8 +32,7 @@ Care careOf(const Care& chain, const LevelRecipe& level) {
 // Guards of parts that this source does not have are for others.
 Care withKnownParts(Care care, const Mesh& source, std::vector<std::string>& notes) {
     std::erase_if(care.guard.parts, [&](const PartGuard& guard) {
-        const bool known = std::any_of(source.parts.begin(), source.parts.end(),
-                                       [&](const Part& part) { return part.name == guard.part; });
+        const bool known = hasPart(source, guard.part);
         if (!known) notes.push_back("There is no part " + guard.part + " to be guarded.");
         return !known;
     });
@@ -68,10 +67,7 @@ public:
         if (level.recipe.fromLevelBefore && before != nullptr) {
             ReduceSettings own = settings;
             own.guard.vertices.clear();  // those are of the source
-            std::erase_if(own.guard.parts, [&](const PartGuard& guard) {
-                return std::none_of(before->mesh->parts.begin(), before->mesh->parts.end(),
-                                    [&](const Part& part) { return part.name == guard.part; });
-            });
+            std::erase_if(own.guard.parts, [&](const PartGuard& guard) { return !hasPart(*before->mesh, guard.part); });
             TargetResult result =
                 reduceToTarget(*before->mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
                                m_recipe.screen, own, progress);

@@ -179,6 +179,18 @@ std::filesystem::path manifestName(const std::string& name) {
     return fillPattern("{name}_chain", name, "", 0) + ".json";
 }
 
+std::vector<std::string> companionsOfDelivered(const std::filesystem::path& folder, const std::string& name) {
+    try {
+        const std::filesystem::path path = folder / manifestName(name);
+        if (!std::filesystem::exists(path)) return {};
+        return Json::parse(MappedFile(path).text()).value("source_companions", std::vector<std::string>());
+    } catch (const Json::exception&) {
+        return {};
+    } catch (const FileError&) {
+        return {};
+    }
+}
+
 bool isUpToDate(const std::filesystem::path& folder, const std::string& name, const std::string& madeFrom) {
     try {
         const std::filesystem::path path = folder / manifestName(name);
@@ -255,6 +267,7 @@ std::string manifestJson(const Delivery& delivery, const DeliverySettings& setti
     const Json json = {{"manifest", manifestVersion},
                        {"name", delivery.name},
                        {"made_from", delivery.madeFrom},
+                       {"source_companions", delivery.sourceCompanions},
                        {"source_triangles", delivery.sourceTriangles},
                        {"height_metres", chain.size.height},
                        {"bounding_sphere_metres", chain.size.diagonal},

@@ -29,6 +29,7 @@ struct Delivery {
     Recipe recipe;
     Chain chain;
     std::string madeFrom;  ///< by what it can be told later that it is up to date; empty where nobody asks
+    std::vector<std::string> sourceCompanions;  ///< files that the source is made of too, from its folder
 };
 
 struct DeliveredFile {
@@ -58,6 +59,8 @@ Delivered deliver(const Delivery& delivery, const std::filesystem::path& folder,
 
 /// Whether a manifest is there that was made from the same, and all its files are as it says.
 bool isUpToDate(const std::filesystem::path& folder, const std::string& name, const std::string& madeFrom);
+/// What the source of a manifest was made of besides its file, from its folder; nothing where there is no manifest.
+std::vector<std::string> companionsOfDelivered(const std::filesystem::path& folder, const std::string& name);
 /// The manifest's name for an asset, from the folder.
 std::filesystem::path manifestName(const std::string& name);
 

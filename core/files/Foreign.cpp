@@ -138,6 +138,7 @@ void readForeign(const std::filesystem::path& path, MeshFile& result, const Prog
         };
         take("note ", [&](std::string sentence) { result.notes.push_back(std::move(sentence)); });
         take("remark ", [&](std::string sentence) { result.remarks.push_back(std::move(sentence)); });
+        take("beside ", [&](const std::string& file) { result.addCompanion(file); });
         take("without normals", [&](const std::string&) { hasNormals = false; });
         take("error ", [&](std::string sentence) { problem = std::move(sentence); });
     }

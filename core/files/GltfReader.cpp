@@ -22,12 +22,9 @@ const std::set<std::string> harmlessExtensions = {"KHR_mesh_quantization",      
                                                   "KHR_texture_transform",      "KHR_materials_emissive_strength",
                                                   "KHR_materials_transmission", "KHR_lights_punctual"};
 
-bool isMissing(const std::filesystem::path& folder, const nlohmann::json& buffer) {
-    if (!buffer.is_object() || !buffer.contains("uri") || !buffer["uri"].is_string()) return false;
-    const std::string uri = buffer["uri"];
-    // A name that no file can have is as good as missing.
-    std::error_code impossible;
-    return !uri.starts_with("data:") && !std::filesystem::exists(folder / uri, impossible);
+// The file that a buffer or image lies in; empty where it lies in this one.
+std::filesystem::path placeOf(const std::filesystem::path& folder, const std::string& uri) {
+    return uri.empty() || uri.starts_with("data:") ? std::filesystem::path() : folder / nameOfUri(uri);
 }
 
 // One missing buffer would make the parser give up on the whole file. It is swapped for one byte, so that what lies in
@@ -40,8 +37,13 @@ std::string withoutMissingBuffers(const std::filesystem::path& path, std::string
     if (!json.contains("buffers") || !json["buffers"].is_array()) return std::string(text);
     bool changed = false;
     for (nlohmann::json& buffer : json["buffers"]) {
-        if (!isMissing(path.parent_path(), buffer)) continue;
-        result.notes.push_back("The buffer " + shown(buffer["uri"].get<std::string>()) +
+        if (!buffer.is_object() || !buffer.contains("uri") || !buffer["uri"].is_string()) continue;
+        const std::filesystem::path place = placeOf(path.parent_path(), buffer["uri"]);
+        // A name that no file can have is as good as missing.
+        std::error_code impossible;
+        if (place.empty() || std::filesystem::exists(place, impossible)) continue;
+        result.addCompanion(place);
+        result.notes.push_back("The buffer " + shown(nameOfUri(buffer["uri"].get<std::string>())) +
                                " is missing beside the file; what it holds is left out.");
         buffer = {{"byteLength", 1}, {"uri", "data:application/octet-stream;base64,AA=="}};
         changed = true;
@@ -146,6 +148,13 @@ void Reader::parse(std::string_view text) {
         std::replace(problem.begin(), problem.end(), '\n', ' ');
         throw FileError(m_path.string() + " is no valid glTF (" + shown(problem) + "); export or copy it again.");
     }
+    const auto note = [&](const auto& holders) {
+        for (const auto& holder : holders)
+            if (const std::filesystem::path place = placeOf(m_path.parent_path(), holder.uri); !place.empty())
+                m_result.addCompanion(place);
+    };
+    note(m_model.buffers);
+    note(m_model.images);
     for (const std::string& extension : m_model.extensionsRequired)
         if (!harmlessExtensions.contains(extension))
             fail("it needs the extension " + shown(extension) + ", which is not understood; export it without.");

@@ -77,7 +77,7 @@ void GltfImages::bring(const tinygltf::Model& model, MeshFile& result) const {
             return numberOf[index] = -1;
         }
         const tinygltf::Image& image = model.images[std::size_t(from.source)];
-        Texture texture{image.name.empty() ? image.uri : image.name,
+        Texture texture{image.name.empty() ? std::filesystem::path(nameOfUri(image.uri)).stem().string() : image.name,
                         info->mimeType,
                         bytes->second,
                         info->width,

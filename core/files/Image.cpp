@@ -7,6 +7,8 @@
 #define STB_IMAGE_IMPLEMENTATION
 #define STBI_ONLY_PNG
 #define STBI_ONLY_JPEG
+#define STBI_ONLY_TGA
+#define STBI_ONLY_BMP
 #define STBI_NO_STDIO
 // The library's own; inlined, they come up anywhere in this file.
 #pragma GCC diagnostic ignored "-Wunused-function"
@@ -48,22 +50,35 @@ double lightIn(Value value) {
     return decodedLight(double(value) / full<Value>);
 }
 
+// Of the formats that the library knows, TGA has nothing to be known by: any bytes could be one.
+bool isPngOrJpeg(std::string_view bytes) {
+    return bytes.starts_with("\x89PNG") || bytes.starts_with("\xff\xd8");
+}
+
+struct FreeTexels {
+    void operator()(void* data) const { stbi_image_free(data); }
+};
+
+// @param channels  that the file has; there are four values for each texel in any case
+template <class Value>
+ImageOf<Value> imageOf(const Value* texels, int width, int height, int channels) {
+    ImageOf<Value> image{width, height, channels == 2 || channels == 4, {}};
+    image.texels.resize(std::size_t(width) * std::size_t(height));
+    std::copy_n(texels, image.texels.size() * 4, image.texels.front().data());
+    return image;
+}
+
 // The texels that `load`, one of the library's functions, makes of a file.
 template <class Value, class Load>
 ImageOf<Value> decoded(std::string_view bytes, const std::string& what, const Load& load) {
-    ImageOf<Value> image;
-    int channels = 0;
-    using Free = decltype([](Value* data) { stbi_image_free(data); });
-    std::unique_ptr<Value, Free> data;
-    if (bytes.size() <= std::size_t(INT_MAX))
-        data.reset(load(start(bytes), int(bytes.size()), &image.width, &image.height, &channels, 4));
+    int width = 0, height = 0, channels = 0;
+    std::unique_ptr<Value, FreeTexels> data;
+    if (bytes.size() <= std::size_t(INT_MAX) && isPngOrJpeg(bytes))
+        data.reset(load(start(bytes), int(bytes.size()), &width, &height, &channels, 4));
     if (!data)
         throw MeshError("The image " + what +
                         " is damaged or too large to read; put a sound PNG or JPEG in its place.");
-    image.hasAlpha = channels == 2 || channels == 4;
-    image.texels.resize(std::size_t(image.width) * std::size_t(image.height));
-    std::copy_n(data.get(), image.texels.size() * 4, image.texels.front().data());
-    return image;
+    return imageOf(data.get(), width, height, channels);
 }
 
 // The texels of either kind of image as a PNG file, row by row.
@@ -191,13 +206,27 @@ std::uint8_t valueOf(double light) {
 std::optional<ImageInfo> imageInfo(std::string_view bytes) {
     ImageInfo info;
     int channels = 0;
-    if (bytes.size() > std::size_t(INT_MAX) ||
+    if (bytes.size() > std::size_t(INT_MAX) || !isPngOrJpeg(bytes) ||
         stbi_info_from_memory(start(bytes), int(bytes.size()), &info.width, &info.height, &channels) == 0 ||
         info.width <= 0 || info.height <= 0)
         return std::nullopt;
     info.mimeType = bytes.starts_with("\x89PNG") ? "image/png" : "image/jpeg";
     info.bits = stbi_is_16_bit_from_memory(start(bytes), int(bytes.size())) != 0 ? 16 : 8;
     return info;
+}
+
+std::optional<Image> decodeTgaOrBmp(std::string_view bytes) {
+    // Runs of one texel are 128 long at most; what says to be larger would only fill the memory.
+    constexpr double mostTexelsOfByte = 128;
+    int width = 0, height = 0, channels = 0;
+    if (bytes.size() > std::size_t(INT_MAX) || isPngOrJpeg(bytes) ||
+        stbi_info_from_memory(start(bytes), int(bytes.size()), &width, &height, &channels) == 0 || width <= 0 ||
+        height <= 0 || double(width) * double(height) > mostTexelsOfByte * double(bytes.size()))
+        return std::nullopt;
+    std::unique_ptr<stbi_uc, FreeTexels> data(
+        stbi_load_from_memory(start(bytes), int(bytes.size()), &width, &height, &channels, 4));
+    if (!data) return std::nullopt;
+    return imageOf(data.get(), width, height, channels);
 }
 
 bool isWholeImage(std::string_view bytes) {

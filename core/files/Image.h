@@ -40,6 +40,9 @@ using DeepImage = ImageOf<std::uint16_t>;  ///< where 8 bits would show steps
 Image decodeImage(std::string_view bytes, const std::string& what);
 DeepImage decodeDeepImage(std::string_view bytes, const std::string& what);
 
+/// The image of a TGA or BMP file; nothing if the bytes are neither, or a damaged one.
+std::optional<Image> decodeTgaOrBmp(std::string_view bytes);
+
 /// As a PNG file, with as many bits. @throws MeshError  if that fails for want of memory
 std::string pngOf(const Image& image);
 std::string pngOf(const DeepImage& image);

@@ -11,6 +11,7 @@
 #include "files/Stl.h"
 #include "mesh/Weld.h"
 
+#include <algorithm>
 #include <array>
 #include <optional>
 
@@ -110,6 +111,24 @@ MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
     }
     progress.at(1);
     return result;
+}
+
+void MeshFile::addCompanion(const std::filesystem::path& path) {
+    if (std::find(companions.begin(), companions.end(), path) == companions.end()) companions.push_back(path);
+}
+
+std::string hashMeshFile(const std::filesystem::path& path, std::span<const std::filesystem::path> companions,
+                         const Progress& progress) {
+    const auto share = [&](std::size_t file) { return double(file) / double(companions.size() + 1); };
+    std::string hashes = hashFile(path, progress.span(0, share(1)));
+    if (companions.empty()) return hashes;
+    for (std::size_t i = 0; i < companions.size(); ++i) {
+        std::error_code ignored;
+        const bool isThere = std::filesystem::is_regular_file(companions[i], ignored) &&
+                             std::filesystem::file_size(companions[i], ignored) > 0;
+        hashes += isThere ? hashFile(companions[i], progress.span(share(i + 1), share(i + 2))) : "-";
+    }
+    return hashBytes({std::as_bytes(std::span(hashes))});
 }
 
 void writeMesh(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {

@@ -19,6 +19,11 @@ struct MeshFile {
     std::vector<std::string> notes;
     /// What was done that loses nothing: polygons cut into triangles.
     std::vector<std::string> remarks;
+    /// Files beside it that it is made of too: materials, textures, buffers, each once; also those that were looked
+    /// for and are missing, since they would change it.
+    std::vector<std::filesystem::path> companions;
+
+    void addCompanion(const std::filesystem::path& path);
 };
 
 /// Reads OBJ (with MTL), PLY, STL, glTF, GLB, COLLADA, X3D, OFF or 3MF: by content where it can be told, else by
@@ -26,6 +31,13 @@ struct MeshFile {
 /// @throws FileError  if it cannot be read, is broken, or is of no known format
 /// @throws Cancelled
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
+
+/// The hash of all that a mesh is made of, wherever that lies; without companions that of the file alone.
+/// @param companions  as reading it said; one that is missing counts as such
+/// @throws FileError  if the file itself cannot be read
+/// @throws Cancelled
+std::string hashMeshFile(const std::filesystem::path& path, std::span<const std::filesystem::path> companions,
+                         const Progress& progress);
 
 /// Writes the format of the extension: .obj (and an .mtl beside it), .ply and .stl (binary), .gltf (self-contained),
 /// .glb.

@@ -1,9 +1,13 @@
 #include "files/Mtl.h"
 
 #include "base/Error.h"
+#include "base/File.h"
+#include "base/Parallel.h"
 #include "base/Units.h"
 #include "files/Image.h"
 #include "files/Text.h"
+#include "files/TextureFile.h"
+#include "files/TextureMix.h"
 #include "files/TextWriter.h"
 
 #include <algorithm>
@@ -19,115 +23,264 @@ std::string oneWord(std::string name) {
 }
 
 struct Slot {
-    const char* word;
+    const char *word, *written;
     TextureUse Material::*use;
 };
 
-// Height maps and lone roughness or metalness have no place of their own in our materials.
-constexpr Slot slots[] = {{"map_Kd", &Material::baseColorTexture},
-                          {"norm", &Material::normalTexture},
-                          {"map_Ke", &Material::emissionTexture}};
+// Textures that stand for one property alone, in small letters. Height maps have no place of their own in our
+// materials.
+constexpr Slot slots[] = {{"map_kd", "map_Kd", &Material::baseColorTexture},
+                          {"norm", "norm", &Material::normalTexture},
+                          {"map_ke", "map_Ke", &Material::emissionTexture}};
+
+// What else a material names; it is worked into its textures when all of it is known.
+struct Extra {
+    std::filesystem::path baseColor, bump, roughness, metalness, opacity;
+    float bumpStrength = 1;
+};
+
+// The number behind an option such as -bm; 1 where it is not there.
+float optionOf(std::string_view rest, std::string_view option) {
+    LineCursor line(rest);
+    while (!line.atEnd())
+        if (line.word() == option) return line.number().value_or(1.0f);
+    return 1;
+}
 
 class MaterialReader {
 public:
     MaterialReader(const std::filesystem::path& path, MeshFile& result) : m_path(path), m_result(result) {}
 
-    void read(std::map<std::string, std::uint32_t>& known);
+    void read(std::map<std::string, std::uint32_t>& known, const Progress& progress);
 
 private:
-    int bringTexture(std::string_view rest);
+    // What images that belong together come to, before it is known which textures of the mesh they are.
+    struct Mixed {
+        std::string metalRoughness, baseColor;  // PNG
+        Material::Alpha alpha = Material::Alpha::Opaque;
+        bool isBumpOfNormals = false, hasFailed = false;
+    };
+
+    std::filesystem::path find(std::string_view rest);
+    int number(const std::filesystem::path& file);
+    int add(const std::string& bytes, const std::string& name);
+    void parse(std::map<std::string, std::uint32_t>& known);
+    void takeLine(std::string_view word, LineCursor& line, Material& material, Extra& extra);
+    Mixed mix(const Material& material, const Extra& extra) const;
+    void put(Material& material, const Extra& extra, const Mixed& mixed);
+    void readTextures(const Progress& progress);
+    void note() const;
 
     const std::filesystem::path& m_path;
     MeshFile& m_result;
-    std::map<std::string, int> m_textures;  // by their file's name; -1 for what cannot be read
-    std::size_t m_missing = 0, m_otherMaps = 0;
+    const std::size_t m_firstTexture = m_result.mesh.textures.size();
+    std::vector<std::filesystem::path> m_files;  // of the textures, from the first one on
+    std::vector<Extra> m_extras;                 // of each material, from the file's first one on
+    std::size_t m_missing = 0, m_otherMaps = 0, m_bumpsOfNormals = 0;
     std::string m_firstMissing;
 };
 
-// What stands behind options is the file; names with blanks are tried first. A file that was moved together with its
-// mesh lies beside it, whatever folder is named.
-int MaterialReader::bringTexture(std::string_view rest) {
-    std::string name(rest);
-    std::replace(name.begin(), name.end(), '\\', '/');
-    const std::string lastWord = name.substr(name.find_last_of(" \t") + 1);
-    const auto bare = [](const std::string& path) { return path.substr(path.find_last_of('/') + 1); };
-    std::error_code ignored;
-    const auto isFile = [&](const std::string& one) {
-        return !one.empty() && std::filesystem::is_regular_file(m_path.parent_path() / one, ignored);
-    };
-    const std::string choices[] = {name, lastWord, bare(name), bare(lastWord)};
-    const auto found = std::find_if(std::begin(choices), std::end(choices), isFile);
-    name = found != std::end(choices) ? *found : lastWord;
-    const auto known = m_textures.find(name);
-    if (known != m_textures.end()) return known->second;
-    int number = -1;
-    if (isFile(name)) {
-        const MappedFile file(m_path.parent_path() / name);
-        if (const auto info = imageInfo(file.text())) {
-            m_result.mesh.textures.push_back({std::filesystem::path(name).stem().string(), info->mimeType,
-                                              std::make_shared<const std::string>(file.text()), info->width,
-                                              info->height, info->bits});
-            number = int(m_result.mesh.textures.size()) - 1;
-        }
-    }
-    if (number < 0 && m_missing++ == 0) m_firstMissing = name;
-    return m_textures[name] = number;
+// What stands behind options is the file, and may hold blanks. One that was moved together with its mesh lies beside
+// it, whatever folder is named.
+std::filesystem::path MaterialReader::find(std::string_view rest) {
+    std::string text(rest);
+    std::replace(text.begin(), text.end(), '\\', '/');
+    if (text.empty()) return {};
+    std::vector<std::string> names;
+    for (std::size_t at = 0; at != text.npos; at = text.find_first_not_of(" \t", text.find_first_of(" \t", at)))
+        names.push_back(text.substr(at));
+    std::vector<std::filesystem::path> places;
+    for (const std::string& name : names) places.push_back(m_path.parent_path() / name);
+    for (const std::string& name : names)
+        places.push_back(m_path.parent_path() / name.substr(name.find_last_of('/') + 1));
+    const std::filesystem::path found = findImageFile(m_result, places);
+    if (found.empty() && m_missing++ == 0) m_firstMissing = names.back();
+    return found;
 }
 
-void MaterialReader::read(std::map<std::string, std::uint32_t>& known) {
+int MaterialReader::number(const std::filesystem::path& file) {
+    if (file.empty()) return -1;
+    auto known = std::find(m_files.begin(), m_files.end(), file);
+    if (known == m_files.end()) known = m_files.insert(known, file);
+    return int(m_firstTexture) + int(known - m_files.begin());
+}
+
+// Behind those in files.
+int MaterialReader::add(const std::string& bytes, const std::string& name) {
+    const auto info = imageInfo(bytes);
+    std::vector<Texture>& textures = m_result.mesh.textures;
+    textures.push_back(
+        {name, info->mimeType, std::make_shared<const std::string>(bytes), info->width, info->height, info->bits});
+    return int(textures.size()) - 1;
+}
+
+MaterialReader::Mixed MaterialReader::mix(const Material& material, const Extra& extra) const {
+    Mixed mixed;
+    const auto decoded = [](const std::filesystem::path& file) -> std::optional<Image> {
+        if (file.empty()) return std::nullopt;
+        return decodeImageFile(file);
+    };
+    try {
+        const auto roughness = decoded(extra.roughness), metalness = decoded(extra.metalness);
+        if (roughness || metalness)
+            mixed.metalRoughness =
+                pngOf(metalRoughness(roughness ? &*roughness : nullptr, metalness ? &*metalness : nullptr));
+        if (!material.normalTexture)
+            if (const auto bump = decoded(extra.bump)) mixed.isBumpOfNormals = looksLikeNormals(*bump);
+        if (const auto opacity = decoded(extra.opacity)) {
+            if (extra.opacity == extra.baseColor) {
+                mixed.alpha = alphaKind(*opacity);
+            } else if (const auto color = decoded(extra.baseColor)) {
+                const Image both = withOpacity(*color, *opacity);
+                mixed.alpha = alphaKind(both);
+                if (mixed.alpha != Material::Alpha::Opaque) mixed.baseColor = pngOf(both);
+            }
+        }
+    } catch (const Error&) {
+        mixed.hasFailed = true;  // damaged; what could be made of the others stays
+    }
+    return mixed;
+}
+
+void MaterialReader::put(Material& material, const Extra& extra, const Mixed& mixed) {
+    if (!mixed.metalRoughness.empty()) {
+        material.metallicRoughnessTexture.texture = add(mixed.metalRoughness, material.name + " metal roughness");
+        // The maps say it all.
+        if (!extra.roughness.empty()) material.roughness = 1;
+        if (!extra.metalness.empty()) material.metallic = 1;
+    }
+    if (!mixed.baseColor.empty())
+        material.baseColorTexture.texture = add(mixed.baseColor, extra.baseColor.stem().string() + " cut out");
+    if (mixed.alpha != Material::Alpha::Opaque) material.alpha = mixed.alpha;
+    // Exporters that write a map leave the colour it is multiplied by black.
+    const auto isBlack = [](const float* color) { return color[0] == 0 && color[1] == 0 && color[2] == 0; };
+    if (material.baseColorTexture && isBlack(material.baseColor.data()))
+        std::fill_n(material.baseColor.begin(), 3, 1.0f);
+    if (material.emissionTexture && isBlack(material.emission.data())) material.emission.fill(1);
+}
+
+// Side by side: what is no PNG or JPEG is written as PNG.
+void MaterialReader::readTextures(const Progress& progress) {
+    std::vector<Texture>& textures = m_result.mesh.textures;
+    textures.resize(m_firstTexture + m_files.size());
+    std::vector<std::uint8_t> isDamaged(m_files.size(), 0);
+    parallelFor(
+        m_files.size(),
+        [&](std::size_t i) {
+            progress.check();
+            try {
+                textures[m_firstTexture + i] = textureOfFile(m_files[i]);
+            } catch (const Error&) {
+                isDamaged[i] = 1;
+            }
+        },
+        1);
+    for (std::size_t i = 0; i < m_files.size(); ++i)
+        if (isDamaged[i] != 0) {
+            // A texel that changes nothing, so that the others keep their numbers.
+            const auto bytes = std::make_shared<const std::string>(pngOf(Image{1, 1, false, {{{255, 255, 255, 255}}}}));
+            textures[m_firstTexture + i] = {m_files[i].stem().string(), "image/png", bytes, 1, 1, 8};
+            if (m_missing++ == 0) m_firstMissing = m_files[i].filename().string();
+        }
+}
+
+void MaterialReader::takeLine(std::string_view word, LineCursor& line, Material& material, Extra& extra) {
+    const auto color = [&](float* to) {
+        for (int i = 0; i < 3; ++i)
+            if (const auto value = line.number()) to[i] = *value;
+    };
+    if (word == "Kd") color(material.baseColor.data());
+    if (word == "Ke") color(material.emission.data());
+    if (word == "d") material.baseColor[3] = line.number().value_or(1.0f);
+    if (word == "Tr") material.baseColor[3] = 1.0f - line.number().value_or(0.0f);
+    if (word == "d" || word == "Tr")
+        material.alpha = material.baseColor[3] < 1 ? Material::Alpha::Blend : Material::Alpha::Opaque;
+    // A shininess exponent as the roughness that gives a highlight of the same width.
+    if (word == "Ns") material.roughness = std::sqrt(2.0f / (std::max(0.0f, line.number().value_or(0.0f)) + 2.0f));
+    if (word == "Pr") material.roughness = line.number().value_or(1.0f);
+    if (word == "Pm") material.metallic = line.number().value_or(0.0f);
+    const std::string map = lowered(std::string(word));
+    const Slot* slot = std::find_if(std::begin(slots), std::end(slots), [&](const Slot& s) { return map == s.word; });
+    if (slot != std::end(slots)) {
+        const std::filesystem::path image = find(line.rest());
+        (material.*slot->use).texture = number(image);
+        if (slot->use == &Material::baseColorTexture) extra.baseColor = image;
+    } else if (map == "map_pr") {
+        extra.roughness = find(line.rest());
+    } else if (map == "map_pm") {
+        extra.metalness = find(line.rest());
+    } else if (map == "map_d") {
+        extra.opacity = find(line.rest());
+    } else if (map == "map_bump" || map == "bump") {
+        const std::string_view options = line.rest();
+        extra.bump = find(options);
+        extra.bumpStrength = optionOf(options, "-bm");
+    } else if (map.starts_with("map_") || map == "disp") {
+        ++m_otherMaps;
+    }
+}
+
+void MaterialReader::parse(std::map<std::string, std::uint32_t>& known) {
     const MappedFile file(m_path);
-    std::string_view rest = file.text();
     std::vector<Material>& materials = m_result.mesh.materials;
-    bool hasAny = false;
-    while (!rest.empty()) {
-        LineCursor line(takeLine(rest, Lines::Continued));
+    for (std::string_view rest = file.text(); !rest.empty();) {
+        LineCursor line(um::takeLine(rest, Lines::Continued));
         const std::string_view word = line.word();
         if (word == "newmtl") {
             const std::string name(line.rest());
             known.emplace(name, std::uint32_t(materials.size()));
             materials.emplace_back().name = name;
             materials.back().roughness = 1;
-            hasAny = true;
-            continue;
+            m_extras.emplace_back();
+        } else if (!m_extras.empty()) {
+            takeLine(word, line, materials.back(), m_extras.back());
         }
-        if (!hasAny) continue;
-        Material& material = materials.back();
-        const auto color = [&](float* to) {
-            for (int i = 0; i < 3; ++i)
-                if (const auto value = line.number()) to[i] = *value;
-        };
-        if (word == "Kd") color(material.baseColor.data());
-        if (word == "Ke") color(material.emission.data());
-        if (word == "d") material.baseColor[3] = line.number().value_or(1.0f);
-        if (word == "Tr") material.baseColor[3] = 1.0f - line.number().value_or(0.0f);
-        if (word == "d" || word == "Tr")
-            material.alpha = material.baseColor[3] < 1 ? Material::Alpha::Blend : Material::Alpha::Opaque;
-        // A shininess exponent as the roughness that gives a highlight of the same width.
-        if (word == "Ns") material.roughness = std::sqrt(2.0f / (std::max(0.0f, line.number().value_or(0.0f)) + 2.0f));
-        if (word == "Pr") material.roughness = line.number().value_or(1.0f);
-        if (word == "Pm") material.metallic = line.number().value_or(0.0f);
-        const Slot* slot =
-            std::find_if(std::begin(slots), std::end(slots), [&](const Slot& s) { return word == s.word; });
-        if (slot != std::end(slots))
-            (material.*slot->use).texture = bringTexture(line.rest());
-        else if (word.starts_with("map_") || word == "bump" || word == "disp")
-            ++m_otherMaps;
     }
+}
+
+void MaterialReader::read(std::map<std::string, std::uint32_t>& known, const Progress& progress) {
+    const std::size_t first = m_result.mesh.materials.size();
+    parse(known);
+    const std::span<Material> materials = std::span(m_result.mesh.materials).subspan(first);
+    std::vector<Mixed> mixed(materials.size());
+    parallelFor(
+        mixed.size(),
+        [&](std::size_t i) {
+            progress.check();
+            mixed[i] = mix(materials[i], m_extras[i]);
+        },
+        1);
+    for (std::size_t i = 0; i < mixed.size(); ++i) {
+        m_otherMaps += mixed[i].hasFailed || (!mixed[i].isBumpOfNormals && !m_extras[i].bump.empty()) ? 1 : 0;
+        if (!mixed[i].isBumpOfNormals) continue;
+        materials[i].normalTexture.texture = number(m_extras[i].bump);
+        materials[i].normalTexture.strength = m_extras[i].bumpStrength;
+        ++m_bumpsOfNormals;
+    }
+    readTextures(progress);
+    for (std::size_t i = 0; i < mixed.size(); ++i) put(materials[i], m_extras[i], mixed[i]);
+    note();
+}
+
+void MaterialReader::note() const {
     if (m_missing > 0)
         m_result.notes.push_back(countOf(m_missing, "texture is", "textures are") +
-                                 " missing beside the file, or no PNG or JPEG (" + shown(m_firstMissing) +
+                                 " missing beside the file, or no image (" + shown(m_firstMissing) +
                                  (m_missing > 1 ? " and others" : "") + "), and left out.");
+    if (m_bumpsOfNormals > 0)
+        m_result.remarks.push_back(countOf(m_bumpsOfNormals, "bump map", "bump maps") +
+                                   " of the materials held normals and went on as such.");
     if (m_otherMaps > 0)
         m_result.notes.push_back(
-            "Height, roughness and other maps of the materials are not carried along; base colour, "
-            "normals and emission are.");
+            "Height and other maps of the materials are not carried along; base colour, normals, roughness, metalness, "
+            "opacity and emission are.");
 }
 
 }  // namespace
 
-void readMaterialFile(const std::filesystem::path& path, MeshFile& result,
-                      std::map<std::string, std::uint32_t>& known) {
-    MaterialReader(path, result).read(known);
+void readMaterialFile(const std::filesystem::path& path, MeshFile& result, std::map<std::string, std::uint32_t>& known,
+                      const Progress& progress) {
+    MaterialReader(path, result).read(known, progress);
 }
 
 std::string materialWord(const Material& material) {
@@ -135,12 +288,24 @@ std::string materialWord(const Material& material) {
 }
 
 void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path) {
-    std::vector<std::string> files;
+    std::vector<std::string> files, stems;
     for (std::size_t i = 0; i < mesh.textures.size(); ++i) {
         const Texture& texture = mesh.textures[i];
-        files.push_back(oneWord(path.stem().string() + "_" + std::to_string(i) + "_" + texture.name) +
-                        (texture.mimeType == "image/png" ? ".png" : ".jpg"));
+        stems.push_back(oneWord(path.stem().string() + "_" + std::to_string(i) + "_" + texture.name));
+        files.push_back(stems.back() + (texture.mimeType == "image/png" ? ".png" : ".jpg"));
         writeWhole(path.parent_path() / files.back(), [&](FileWriter& writer) { writer.write(*texture.bytes); });
+    }
+    // The format keeps roughness and metalness apart.
+    std::map<int, std::array<std::string, 2>> taken;
+    for (const Material& material : mesh.materials) {
+        const int number = material.metallicRoughnessTexture.texture;
+        if (number < 0 || taken.contains(number)) continue;
+        const std::string& stem = stems[std::size_t(number)];
+        taken[number] = {stem + "_roughness.png", stem + "_metalness.png"};
+        const Image both = decodeImage(*mesh.textures[std::size_t(number)].bytes, stem);
+        for (std::size_t i = 0; i < 2; ++i)
+            writeWhole(path.parent_path() / taken[number][i],
+                       [&](FileWriter& writer) { writer.write(pngOf(channelOf(both, i + 1))); });
     }
     writeWhole(path, [&](FileWriter& writer) {
         TextWriter out(writer);
@@ -151,7 +316,11 @@ void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path) {
                 << material.roughness << "\nPm " << material.metallic << "\n";
             for (const Slot& slot : slots)
                 if (const TextureUse& use = material.*slot.use)
-                    out << slot.word << " " << files[std::size_t(use.texture)] << "\n";
+                    out << slot.written << " " << files[std::size_t(use.texture)] << "\n";
+            if (const TextureUse& use = material.metallicRoughnessTexture)
+                out << "map_Pr " << taken[use.texture][0] << "\nmap_Pm " << taken[use.texture][1] << "\n";
+            if (material.baseColorTexture && material.alpha != Material::Alpha::Opaque)
+                out << "map_d " << files[std::size_t(material.baseColorTexture.texture)] << "\n";
             out << "\n";
         }
     });

@@ -7,11 +7,15 @@
 namespace um {
 
 /// Adds the file's materials to the mesh, with their textures where these lie beside it, and their numbers to `known`.
+/// Maps of roughness and metalness become one texture, an opacity map the base colour's alpha; a bump map that holds
+/// normals, as some exporters write them, is taken as what it is.
 /// @throws FileError  if it cannot be read
-void readMaterialFile(const std::filesystem::path& path, MeshFile& result, std::map<std::string, std::uint32_t>& known);
+/// @throws Cancelled
+void readMaterialFile(const std::filesystem::path& path, MeshFile& result, std::map<std::string, std::uint32_t>& known,
+                      const Progress& progress);
 
 /// Writes the materials, and their textures beside them, named after the file and themselves.
-/// @throws FileError
+/// @throws FileError, MeshError  if a texture that has to be taken apart is damaged
 void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path);
 
 /// A material's name as one word, as the format wants it.

@@ -196,7 +196,7 @@ private:
 
     void join();
     void cutFaces(const Progress& progress);
-    void makeSections();
+    void makeSections(const Progress& progress);
     void makeWedges();
     std::size_t resolved(RawIndex index, std::size_t before, std::size_t count, const char* what) const;
 
@@ -312,7 +312,7 @@ void Assembler::cutFaces(const Progress& progress) {
         1);
 }
 
-void Assembler::makeSections() {
+void Assembler::makeSections(const Progress& progress) {
     bool hasObjects = false;
     for (const Chunk& chunk : m_chunks)
         for (const Event& event : chunk.events) hasObjects = hasObjects || event.kind == EventKind::Object;
@@ -367,8 +367,9 @@ void Assembler::makeSections() {
                     break;
                 case EventKind::Material: materialName = event.name; break;
                 case EventKind::MaterialFile:
+                    m_result.addCompanion(m_path.parent_path() / event.name);
                     try {
-                        readMaterialFile(m_path.parent_path() / event.name, m_result, materials);
+                        readMaterialFile(m_path.parent_path() / event.name, m_result, materials, progress);
                     } catch (const FileError& error) {
                         m_result.notes.push_back("Its materials have no colours: " + std::string(error.what()));
                     }
@@ -415,7 +416,7 @@ void Assembler::assemble(const Progress& progress) {
     cutFaces(progress.span(0.2, 0.6));
     makeWedges();
     progress.at(0.7);
-    makeSections();
+    makeSections(progress);
     if (isTriangleSoup(m_mesh)) {
         const std::size_t joined = weldVertices(m_mesh, progress.span(0.8, 1));
         if (joined > 0) m_result.notes.push_back(formatCount(joined) + " repeated vertices were welded.");

@@ -6,9 +6,11 @@
 #include "base/Units.h"
 #include "files/PlyHeader.h"
 #include "files/Text.h"
+#include "files/TextureFile.h"
 #include "mesh/Polygon.h"
 #include "mesh/Weld.h"
 
+#include <array>
 #include <atomic>
 #include <bit>
 #include <cstring>
@@ -41,6 +43,21 @@ void storeVertex(Mesh& mesh, const VertexLayout& layout, std::size_t v, const st
     }
 }
 
+// A face as the file has it.
+struct Face {
+    std::vector<std::uint32_t> corners;
+    std::vector<float> uvs;  // two for each corner, or none
+    std::int64_t texture = 0;
+};
+
+std::uint64_t keyOf(float u, float v) {
+    return std::uint64_t(std::bit_cast<std::uint32_t>(u)) << 32 | std::bit_cast<std::uint32_t>(v);
+}
+
+Vec2f uvOf(std::uint64_t key) {
+    return {std::bit_cast<float>(std::uint32_t(key >> 32)), std::bit_cast<float>(std::uint32_t(key))};
+}
+
 // The reading of one file: the header, where the data has been read to, and the mesh that fills up.
 class Reader {
 public:
@@ -62,21 +79,28 @@ private:
                        const Progress& progress);
     void readVertices(const Element& element, const Progress& progress);
     void readFaces(const Element& element, const Progress& progress);
-    bool readPlainTriangles(const Element& element, std::size_t listIndex, const Progress& progress);
-    void readBinaryFaces(const Element& element, std::size_t listIndex, const Progress& progress);
+    bool readPlainTriangles(const Element& element, const Progress& progress);
+    void readBinaryFaces(const Element& element, const Progress& progress);
+    void readAsciiFaces(const Element& element, const Progress& progress);
     void skip(const Element& element, const Progress& progress);
     std::size_t recordSize(const Element& element, const char* at, std::size_t room) const;
-    void addFace(const std::vector<std::uint32_t>& corners);
+    void addFace(const Face& face);
+    void addTriangle(const Face& face, const Triangle& corners);
+    void makeWedges();
+    void makeMaterials();
 
     const std::filesystem::path& m_path;
     std::string_view m_text;
     MeshFile& m_result;
     Header m_header;
+    FaceLayout m_layout;
     std::size_t m_at;
     std::size_t m_polygons = 0;
     std::size_t m_tooSmall = 0;
     std::vector<Vec3f> m_corners;
     std::vector<Triangle> m_cut;
+    std::vector<std::array<std::uint64_t, 3>> m_cornerUvs;  // of each triangle, where faces have them
+    std::vector<std::int64_t> m_textureOf;                  // likewise
 };
 
 // A header's word alone allocates nothing: every element takes at least this many bytes of the file.
@@ -173,22 +197,31 @@ void Reader::readVertices(const Element& element, const Progress& progress) {
     m_at += stride * element.count;
 }
 
-void Reader::addFace(const std::vector<std::uint32_t>& corners) {
-    Mesh& mesh = m_result.mesh;
-    if (corners.size() < 3) {
+void Reader::addTriangle(const Face& face, const Triangle& corners) {
+    m_result.mesh.triangles.push_back({face.corners[corners[0]], face.corners[corners[1]], face.corners[corners[2]]});
+    if (!m_layout.uvs) return;
+    m_textureOf.push_back(face.texture);
+    std::array<std::uint64_t, 3>& keys = m_cornerUvs.emplace_back();
+    if (face.uvs.size() != 2 * face.corners.size()) return;
+    for (std::size_t k = 0; k < 3; ++k) keys[k] = keyOf(face.uvs[2 * corners[k]], face.uvs[2 * corners[k] + 1]);
+}
+
+void Reader::addFace(const Face& face) {
+    const std::vector<Vec3f>& positions = m_result.mesh.positions;
+    if (face.corners.size() < 3) {
         ++m_tooSmall;
         return;
     }
-    if (corners.size() == 3) {
-        mesh.triangles.push_back({corners[0], corners[1], corners[2]});
+    if (face.corners.size() == 3) {
+        addTriangle(face, {0, 1, 2});
         return;
     }
     ++m_polygons;
     m_corners.clear();
-    for (const std::uint32_t corner : corners)
-        m_corners.push_back(corner < mesh.positions.size() ? mesh.positions[corner] : Vec3f(Vec3f::Zero()));
+    for (const std::uint32_t corner : face.corners)
+        m_corners.push_back(corner < positions.size() ? positions[corner] : Vec3f(Vec3f::Zero()));
     triangulatePolygon(m_corners, m_cut);
-    for (const Triangle& cut : m_cut) mesh.triangles.push_back({corners[cut[0]], corners[cut[1]], corners[cut[2]]});
+    for (const Triangle& cut : m_cut) addTriangle(face, cut);
 }
 
 // The bytes of one binary record, or 0 if it does not fit.
@@ -208,7 +241,9 @@ std::size_t Reader::recordSize(const Element& element, const char* at, std::size
 }
 
 // Where every face is a triangle, all records have one size and can be read side by side.
-bool Reader::readPlainTriangles(const Element& element, std::size_t listIndex, const Progress& progress) {
+bool Reader::readPlainTriangles(const Element& element, const Progress& progress) {
+    if (m_layout.uvs) return false;
+    const std::size_t listIndex = m_layout.corners;
     const Property& list = element.properties[listIndex];
     std::size_t stride = 0;
     std::size_t offset = 0;
@@ -256,8 +291,8 @@ bool Reader::readPlainTriangles(const Element& element, std::size_t listIndex, c
     return true;
 }
 
-void Reader::readBinaryFaces(const Element& element, std::size_t listIndex, const Progress& progress) {
-    std::vector<std::uint32_t> corners;
+void Reader::readBinaryFaces(const Element& element, const Progress& progress) {
+    Face face;
     for (std::size_t f = 0; f < element.count; ++f) {
         if (f % 65536 == 0) progress.at(double(f) / double(element.count));
         const char* at = data().data();
@@ -265,61 +300,142 @@ void Reader::readBinaryFaces(const Element& element, std::size_t listIndex, cons
         if (size == 0) failCutOff(element, f);
         for (std::size_t p = 0; p < element.properties.size(); ++p) {
             const Property& property = element.properties[p];
-            if (!property.isList) {
-                at += sizeOf(property.type);
-                continue;
+            const auto value = [&](std::size_t i) {
+                return load(at + i * sizeOf(property.type), property.type, swaps());
+            };
+            std::size_t count = 1;
+            if (property.isList) {
+                count = std::size_t(load(at, property.countType, swaps()));
+                at += sizeOf(property.countType);
             }
-            const auto count = std::size_t(load(at, property.countType, swaps()));
-            at += sizeOf(property.countType);
-            if (p == listIndex) {
-                corners.clear();
-                for (std::size_t corner = 0; corner < count; ++corner)
-                    corners.push_back(
-                        std::uint32_t(std::int64_t(load(at + corner * sizeOf(property.type), property.type, swaps()))));
-                addFace(corners);
+            if (p == m_layout.corners) {
+                face.corners.clear();
+                for (std::size_t i = 0; i < count; ++i) face.corners.push_back(std::uint32_t(std::int64_t(value(i))));
+            }
+            if (p == m_layout.uvs) {
+                face.uvs.clear();
+                for (std::size_t i = 0; i < count; ++i) face.uvs.push_back(float(value(i)));
+            }
+            if (p == m_layout.texture) {
+                const double number = value(0);
+                face.texture = number >= 0 && number < 1e9 ? std::int64_t(number) : -1;
             }
             at += count * sizeOf(property.type);
         }
+        addFace(face);
         m_at += size;
     }
 }
 
-void Reader::readFaces(const Element& element, const Progress& progress) {
-    requireRoom(element);
-    std::size_t listIndex = element.properties.size();
-    for (std::size_t p = 0; p < element.properties.size(); ++p)
-        if (element.properties[p].isList &&
-            (element.properties[p].name == "vertex_indices" || element.properties[p].name == "vertex_index"))
-            listIndex = p;
-    if (listIndex == element.properties.size())
-        throw FileError(m_path.string() + " has faces without vertex_indices; export it again with faces.");
-    if (m_header.encoding != Encoding::Ascii) {
-        if (!readPlainTriangles(element, listIndex, progress)) readBinaryFaces(element, listIndex, progress);
-        return;
-    }
-    std::vector<std::uint32_t> corners;
+void Reader::readAsciiFaces(const Element& element, const Progress& progress) {
+    Face face;
     readRowsAscii(
         element,
         [&](std::size_t, LineCursor& line, const char* place) {
+            const auto requireThat = [&](bool isGood, const char* otherwise) {
+                if (!isGood) failAtLine(m_path, m_text, place, otherwise);
+            };
             for (std::size_t p = 0; p < element.properties.size(); ++p) {
-                const auto first = parseInteger(element.properties[p].isList ? line.word() : (line.word(), "0"));
-                if (!element.properties[p].isList) continue;
-                if (!first || *first < 0 || *first > 1000000)
-                    failAtLine(m_path, m_text, place,
-                               "the face's number of corners is missing; export the file again.");
-                corners.clear();
-                for (long long corner = 0; corner < *first; ++corner) {
-                    const auto index = p == listIndex ? parseInteger(line.word()) : (line.word(), 0);
-                    if (!index || *index < 0 || *index > 0xffffffffLL)
-                        failAtLine(
-                            m_path, m_text, place,
-                            "the face lacks a corner or has one that is no vertex number; export the file again.");
-                    corners.push_back(std::uint32_t(*index));
+                std::size_t count = 1;
+                if (element.properties[p].isList) {
+                    const auto stated = parseInteger(line.word());
+                    requireThat(stated && *stated >= 0 && *stated <= 1000000,
+                                "the face's number of corners is missing; export the file again.");
+                    count = std::size_t(*stated);
                 }
-                if (p == listIndex) addFace(corners);
+                if (p == m_layout.corners) face.corners.clear();
+                if (p == m_layout.uvs) face.uvs.clear();
+                for (std::size_t i = 0; i < count; ++i) {
+                    if (p == m_layout.corners) {
+                        const auto index = parseInteger(line.word());
+                        requireThat(
+                            index && *index >= 0 && *index <= 0xffffffffLL,
+                            "the face lacks a corner or has one that is no vertex number; export the file again.");
+                        face.corners.push_back(std::uint32_t(*index));
+                    } else if (p == m_layout.uvs) {
+                        const auto value = line.number();
+                        requireThat(value.has_value(),
+                                    "the face has a texture coordinate that is no number; export the file again.");
+                        face.uvs.push_back(*value);
+                    } else if (p == m_layout.texture) {
+                        face.texture = parseInteger(line.word()).value_or(-1);
+                    } else {
+                        line.word();
+                    }
+                }
             }
+            addFace(face);
         },
         progress);
+}
+
+void Reader::readFaces(const Element& element, const Progress& progress) {
+    requireRoom(element);
+    m_layout = faceLayoutOf(m_path, element);
+    if (m_header.encoding == Encoding::Ascii)
+        readAsciiFaces(element, progress);
+    else if (!readPlainTriangles(element, progress))
+        readBinaryFaces(element, progress);
+    // Of faces that all lack them.
+    const auto hasNone = [](const std::array<std::uint64_t, 3>& keys) {
+        return keys[0] == 0 && keys[1] == 0 && keys[2] == 0;
+    };
+    if (std::all_of(m_cornerUvs.begin(), m_cornerUvs.end(), hasNone)) m_cornerUvs.clear();
+}
+
+// UVs at the corners of faces, beside what vertices have.
+void Reader::makeWedges() {
+    Mesh& mesh = m_result.mesh;
+    if (m_cornerUvs.empty()) return;
+    const std::vector<std::uint64_t> keys = assignWedges(mesh, m_cornerUvs);
+    mesh.uvs.resize(keys.size());
+    for (std::size_t w = 0; w < keys.size(); ++w) mesh.uvs[w] = uvOf(keys[w]);
+    std::vector<VertexId> vertexOf(keys.size());
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) vertexOf[mesh.wedges[t][k]] = mesh.triangles[t][k];
+    const auto spread = [&](auto& attribute) {
+        if (attribute.empty()) return;
+        std::remove_reference_t<decltype(attribute)> ofWedges(keys.size());
+        for (std::size_t w = 0; w < keys.size(); ++w) ofWedges[w] = attribute[vertexOf[w]];
+        attribute = std::move(ofWedges);
+    };
+    spread(mesh.normals);
+    spread(mesh.colors);
+}
+
+// A material for each texture that the file names, and a plain one for faces that have none.
+void Reader::makeMaterials() {
+    Mesh& mesh = m_result.mesh;
+    if (m_header.textures.empty() || mesh.uvs.empty()) return;
+    std::string missing;
+    mesh.materials.clear();
+    for (const std::string& name : m_header.textures) {
+        Material& material = mesh.materials.emplace_back();
+        material.name = std::filesystem::path(name).stem().string();
+        material.roughness = 1;
+        const std::filesystem::path folder = m_path.parent_path();
+        const auto texture =
+            findTexture(m_result, std::vector{folder / name, folder / std::filesystem::path(name).filename()});
+        if (!texture) {
+            missing = name;
+            continue;
+        }
+        material.baseColor = {1, 1, 1, 1};
+        material.baseColorTexture.texture = int(mesh.textures.size());
+        mesh.textures.push_back(*texture);
+    }
+    if (!missing.empty())
+        m_result.notes.push_back("The texture " + shown(missing) +
+                                 " is missing beside the file, or no image, and left out.");
+    const auto plain = std::uint32_t(mesh.materials.size());
+    std::vector<Run> runs;
+    for (std::size_t t = 0; t < m_textureOf.size(); ++t) {
+        const bool isKnown = m_textureOf[t] >= 0 && m_textureOf[t] < std::int64_t(plain);
+        const std::uint32_t material = isKnown ? std::uint32_t(m_textureOf[t]) : plain;
+        if (runs.empty() || runs.back().material != material) runs.push_back({t, 0, material});
+        if (!isKnown && mesh.materials.size() == plain) mesh.materials.emplace_back().name = "plain";
+    }
+    if (!runs.empty()) groupIntoSections(mesh, runs);
 }
 
 void Reader::skip(const Element& element, const Progress& progress) {
@@ -365,6 +481,8 @@ void Reader::read(const Progress& progress) {
         m_result.notes.push_back(formatCount(m_tooSmall) + " faces with fewer than three corners were left out.");
     ensureSections(mesh, m_path.stem().string());
     requireSound(mesh, m_path.string());
+    makeWedges();
+    makeMaterials();
     // Attributes tear a surface apart in this format, and so do exports that repeat each corner.
     if (mesh.hasAttributes() || isTriangleSoup(mesh)) {
         const std::size_t joined = weldVertices(mesh, progress.span(0.8, 1));

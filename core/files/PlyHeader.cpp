@@ -1,6 +1,7 @@
 #include "files/PlyHeader.h"
 
 #include "base/Error.h"
+#include "base/Units.h"
 #include "files/Text.h"
 
 #include <algorithm>
@@ -79,7 +80,9 @@ Header readHeader(const std::filesystem::path& path, std::string_view text) {
         const std::string_view word = line.word();
         if (word == "end_header") break;
         if (word == "comment") {
-            if (line.word() == "unit:") header.unit = std::string(line.word());
+            const std::string what = lowered(std::string(line.word()));
+            if (what == "unit:") header.unit = std::string(line.word());
+            if (what == "texturefile") header.textures.emplace_back(line.rest());
         } else if (word == "format") {
             const std::string_view name = line.word();
             encodingKnown = true;
@@ -123,6 +126,19 @@ Header readHeader(const std::filesystem::path& path, std::string_view text) {
     if (!encodingKnown) throw FileError(path.string() + " does not say its PLY format; export it again.");
     header.size = std::size_t(rest.data() - text.data());
     return header;
+}
+
+FaceLayout faceLayoutOf(const std::filesystem::path& path, const Element& element) {
+    const auto find = [&](bool isList, std::initializer_list<std::string_view> names) -> std::optional<std::size_t> {
+        for (std::size_t p = 0; p < element.properties.size(); ++p)
+            if (element.properties[p].isList == isList &&
+                std::find(names.begin(), names.end(), element.properties[p].name) != names.end())
+                return p;
+        return std::nullopt;
+    };
+    const auto corners = find(true, {"vertex_indices", "vertex_index"});
+    if (!corners) throw FileError(path.string() + " has faces without vertex_indices; export it again with faces.");
+    return {*corners, find(true, {"texcoord"}), find(false, {"texnumber"})};
 }
 
 VertexLayout layoutOf(const std::filesystem::path& path, const Element& element) {

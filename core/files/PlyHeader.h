@@ -28,7 +28,8 @@ struct Header {
     Encoding encoding = Encoding::Ascii;
     std::vector<Element> elements;
     std::string unit;
-    std::size_t size = 0;  ///< bytes, up to where the data begins
+    std::vector<std::string> textures;  ///< files beside it, from comments
+    std::size_t size = 0;               ///< bytes, up to where the data begins
 
     /// Whether binary values are in the other byte order than this machine's.
     bool swaps() const;
@@ -56,6 +57,15 @@ struct VertexLayout {
         return true;
     }
 };
+
+/// Which of a face's properties hold what.
+struct FaceLayout {
+    std::size_t corners = 0;
+    std::optional<std::size_t> uvs, texture;
+};
+
+/// @throws FileError  if there are no corners
+FaceLayout faceLayoutOf(const std::filesystem::path& path, const Element& element);
 
 /// @throws FileError  if there are no positions
 VertexLayout layoutOf(const std::filesystem::path& path, const Element& element);

@@ -22,6 +22,22 @@ std::size_t spaceAtFront(std::string_view text) {
     return text.starts_with("\\\n") ? 2 : text.starts_with("\\\r\n") ? 3 : 0;
 }
 
+// The bytes of the letter in UTF-8 that `text` begins with; 0 where that is none, or a control character.
+std::size_t letterAtFront(std::string_view text) {
+    const auto first = static_cast<unsigned char>(text.front());
+    if (first < 0x80) return first >= 0x20 && first != 0x7f ? 1 : 0;
+    const std::size_t length = first < 0xc2 ? 0 : first < 0xe0 ? 2 : first < 0xf0 ? 3 : first < 0xf5 ? 4 : 0;
+    if (length == 0 || text.size() < length) return 0;
+    const auto goesOn = [](char c) { return (static_cast<unsigned char>(c) & 0xc0) == 0x80; };
+    if (!std::all_of(text.begin() + 1, text.begin() + long(length), goesOn)) return 0;
+    // Control characters, surrogates, and what should have been written shorter or does not exist.
+    const auto second = static_cast<unsigned char>(text[1]);
+    const bool isWrong = (first == 0xc2 && second < 0xa0) || (first == 0xe0 && second < 0xa0) ||
+                         (first == 0xed && second > 0x9f) || (first == 0xf0 && second < 0x90) ||
+                         (first == 0xf4 && second > 0x8f);
+    return isWrong ? 0 : length;
+}
+
 // The line feed at the end of the line that `from` lies in.
 std::size_t endOfLine(std::string_view text, std::size_t from, Lines lines) {
     std::size_t end = text.find('\n', from);
@@ -111,10 +127,28 @@ void failAtLine(const std::filesystem::path& path, std::string_view text, const 
 }
 
 std::string shown(std::string_view text) {
+    constexpr std::size_t most = 40;
     std::string result;
-    for (const char c : text.substr(0, 40))
-        result += static_cast<unsigned char>(c) < 0x20 || static_cast<unsigned char>(c) > 0x7e ? '?' : c;
-    return text.size() > 40 ? result + "…" : result;
+    std::size_t count = 0;
+    for (; !text.empty() && count < most; ++count) {
+        const std::size_t length = letterAtFront(text);
+        result += length > 0 ? text.substr(0, length) : "?";
+        text.remove_prefix(std::max<std::size_t>(length, 1));
+    }
+    return text.empty() ? result : result + "…";
+}
+
+std::string nameOfUri(std::string_view uri) {
+    std::string name;
+    for (std::size_t i = 0; i < uri.size(); ++i) {
+        unsigned char code = 0;
+        const char* digits = uri.data() + i + 1;
+        const bool isCoded =
+            uri[i] == '%' && i + 2 < uri.size() && std::from_chars(digits, digits + 2, code, 16).ptr == digits + 2;
+        name += isCoded ? char(code) : uri[i];
+        if (isCoded) i += 2;
+    }
+    return name;
 }
 
 }  // namespace um

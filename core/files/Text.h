@@ -45,7 +45,10 @@ std::string_view takeLine(std::string_view& text, Lines lines = Lines::Plain);
 [[noreturn]] void failAtLine(const std::filesystem::path& path, std::string_view text, const char* place,
                              const std::string& what);
 
-/// The start of the word or line, shortened and free of control characters, for showing.
+/// The start of the word or line, shortened and free of control characters and of what is no UTF-8, for showing.
 std::string shown(std::string_view text);
+
+/// A file's name out of a URI, in which blanks and other letters may be written as %20.
+std::string nameOfUri(std::string_view uri);
 
 }  // namespace um

@@ -4,6 +4,7 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 
+#include <algorithm>
 #include <atomic>
 #include <limits>
 #include <map>
@@ -261,6 +262,11 @@ void keepTriangles(Mesh& mesh, const std::vector<std::uint8_t>& kept) {
     mesh.sections = std::move(sections);
     mesh.triangles = parallelFilter(mesh.triangles, isKept);
     if (!mesh.wedges.empty()) mesh.wedges = parallelFilter(mesh.wedges, isKept);
+}
+
+bool hasPart(const Mesh& mesh, std::string_view name) {
+    return std::any_of(mesh.sections.begin(), mesh.sections.end(),
+                       [&](const Section& section) { return mesh.parts[section.part].name == name; });
 }
 
 void convertUnit(Mesh& mesh, double metresPerUnit) {

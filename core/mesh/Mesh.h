@@ -10,6 +10,7 @@
 #include <cstdint>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace um {
@@ -191,6 +192,9 @@ std::size_t dropUnused(Mesh& mesh);
 
 /// The triangles of some parts as a mesh of its own; part and material lists are kept whole.
 Mesh extractParts(const Mesh& mesh, const std::vector<bool>& wanted);
+
+/// Whether any section is of a part with this name.
+bool hasPart(const Mesh& mesh, std::string_view name);
 
 /// Of each part the sections that it is made of.
 std::vector<std::vector<Section>> sectionsByPart(const Mesh& mesh);

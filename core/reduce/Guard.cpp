@@ -95,6 +95,12 @@ std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh) {
     return values;
 }
 
+Guard guardFitting(Guard guard, const Mesh& mesh) {
+    std::erase_if(guard.parts, [&](const PartGuard& guarded) { return !hasPart(mesh, guarded.part); });
+    if (guard.vertices.size() != mesh.vertexCount()) guard.vertices.clear();
+    return guard;
+}
+
 float guardFactor(GuardValue value) {
     return value > 1 ? 1.0f : float(std::pow(strongestFactor, double(value)));
 }

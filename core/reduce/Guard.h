@@ -38,6 +38,9 @@ std::string formatGuard(GuardValue value);
 /// @throws MeshError  if `guard` names a part that the mesh does not have, or was made for another count of vertices
 std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh);
 
+/// What of a guard fits a mesh: without parts that it does not have, and without vertices if it has another count.
+Guard guardFitting(Guard guard, const Mesh& mesh);
+
 /// The factor by which the error at a place counts: 100 for keep at full strength, 1/100 for yield.
 float guardFactor(GuardValue value);
 

@@ -1,4 +1,5 @@
 #include "chain/Recipe.h"
+#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Programs.h"
 #include "tests/support/Shapes.h"
@@ -89,6 +90,31 @@ private slots:
         QVERIFY(!contains(umesh(again).out, "is up to date"));
         // Two that would have the same names are refused before anything is begun.
         QCOMPARE(umesh({"chain", source("one.ply"), source("one.ply"), out, "--targets", "500"}).code, 2);
+    }
+
+    void makesAnewWhatATextureBesideTheSourceChanged() {
+        const test::Folder folder;
+        const auto paint = [&](std::uint8_t red) {
+            folder.write("tex.png", pngOf(Image{1, 1, false, {{red, 0, 0, 255}}}));
+        };
+        folder.write("crate.mtl", "newmtl Wood\nmap_Kd tex.png\n");
+        folder.write("crate.obj",
+                     "mtllib crate.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 1\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl Wood\n"
+                     "f 1/1 2/2 3/3\nf 2/2 4/1 3/3\n");
+        paint(10);
+        const auto run = [&] {
+            return umesh({"chain", (folder / "crate.obj").string(), (folder / "out").string(), "--targets", "100%"});
+        };
+        QCOMPARE(run().code, 0);
+        QVERIFY(contains(run().out, "is up to date"));
+        paint(11);
+        QVERIFY(!contains(run().out, "is up to date"));
+        QVERIFY(contains(run().out, "is up to date"));
+        std::filesystem::remove(folder / "tex.png");
+        QVERIFY(!contains(run().out, "is up to date"));
+        const Json manifest = Json::parse(test::contentOf(folder / "out" / "crate_chain.json"));
+        QCOMPARE(manifest["source_companions"].get<std::vector<std::string>>(),
+                 (std::vector<std::string>{"crate.mtl", "tex.png"}));
     }
 
     void plansAChainAndHoldsItAgainstABudget() {

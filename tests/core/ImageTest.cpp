@@ -57,6 +57,36 @@ class ImageTest : public QObject {
     Q_OBJECT
 
 private slots:
+    void readsTgaAndBmp() {
+        // Two texels a row, blue green red; TGA from below, unless it says otherwise; BMP in rows of four bytes.
+        const auto little = [](std::uint32_t value, int bytes) {
+            return test::bytesOf(value).substr(0, std::size_t(bytes));
+        };
+        const std::string texels = "\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0a\x0b\x0c";
+        const std::string tga = std::string("\0\0\2", 3) + std::string(9, '\0') + little(2, 2) + little(2, 2) +
+                                std::string("\x18\x20", 2) + texels;
+        const auto fromTga = decodeTgaOrBmp(tga);
+        QVERIFY(fromTga && fromTga->width == 2 && fromTga->height == 2 && !fromTga->hasAlpha);
+        QCOMPARE(fromTga->at(0, 0), (std::array<std::uint8_t, 4>{3, 2, 1, 255}));
+        QCOMPARE(fromTga->at(1, 1), (std::array<std::uint8_t, 4>{12, 11, 10, 255}));
+        const std::string bmp = "BM" + little(70, 4) + little(0, 4) + little(54, 4) + little(40, 4) + little(2, 4) +
+                                little(2, 4) + little(1, 2) + little(24, 2) + little(0, 4) + little(16, 4) +
+                                little(0, 16).append(12, '\0') + texels.substr(0, 6) + std::string(2, '\0') +
+                                texels.substr(6) + std::string(2, '\0');
+        const auto fromBmp = decodeTgaOrBmp(bmp);
+        QVERIFY(fromBmp && fromBmp->width == 2);
+        QCOMPARE(fromBmp->at(0, 1), (std::array<std::uint8_t, 4>{3, 2, 1, 255}));
+        // What claims to be larger than its bytes could be, what is cut off, and what is neither.
+        std::string bomb = tga;
+        bomb[13] = bomb[15] = '\x7f';
+        QVERIFY(!decodeTgaOrBmp(bomb));
+        QVERIFY(!decodeTgaOrBmp(tga.substr(0, 10)));
+        QVERIFY(!decodeTgaOrBmp("nothing of the kind"));
+        QVERIFY(!decodeTgaOrBmp(pngOf(*fromTga)));
+        QVERIFY(!imageInfo(tga) && !imageInfo(bmp));
+        QVERIFY(test::errorOf([&] { decodeImage(tga, "a.tga"); }).contains("a.tga"));
+    }
+
     void tellsWhetherAFileGoesToItsEnd() {
         for (const std::string& file : {fileOf(waves(64), "png"), fileOf(waves(64), "jpg"), pngOf(ramp(9, 9, true))}) {
             QVERIFY(isWholeImage(file));

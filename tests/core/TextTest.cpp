@@ -84,6 +84,20 @@ private slots:
     void showsStrangeTextSafely() {
         QCOMPARE(shown("a\x01\x80z"), std::string("a??z"));
         QCOMPARE(shown(std::string(50, 'x')), std::string(40, 'x') + "…");
+        QCOMPARE(shown("Größe 鯨 🐋"), std::string("Größe 鯨 🐋"));
+        // Cut off, overlong, a control character, a surrogate.
+        QCOMPARE(shown("\xc3"), std::string("?"));
+        QCOMPARE(shown("\xc0\xaf"), std::string("??"));
+        QCOMPARE(shown("\xe0\x80\xaf"), std::string("???"));
+        QCOMPARE(shown("\xc2\x85"), std::string("??"));
+        QCOMPARE(shown("\xed\xa0\x80"), std::string("???"));
+    }
+
+    void readsNamesOutOfUris() {
+        QCOMPARE(nameOfUri("storage%20jar%2E07.bin"), std::string("storage jar.07.bin"));
+        QCOMPARE(nameOfUri("gro%c3%9fe"), std::string("große"));
+        for (const char* plain : {"jar.bin", "100%", "5%z1", "5%1", "a%-1b", ""})
+            QCOMPARE(nameOfUri(plain), std::string(plain));
     }
 
     void bringsArraysBackThatSpanChunks() {

@@ -1,0 +1,53 @@
+#include "files/TextureFile.h"
+
+#include "base/Error.h"
+#include "base/File.h"
+#include "base/Units.h"
+
+namespace um {
+namespace {
+
+bool isNamedTgaOrBmp(const std::filesystem::path& path) {
+    const std::string extension = lowered(path.extension().string());
+    return extension == ".tga" || extension == ".bmp";
+}
+
+}  // namespace
+
+std::filesystem::path findImageFile(MeshFile& mesh, std::span<const std::filesystem::path> places) {
+    for (const std::filesystem::path& place : places) {
+        mesh.addCompanion(place);
+        std::error_code ignored;
+        if (!std::filesystem::is_regular_file(place, ignored) || std::filesystem::file_size(place, ignored) == 0)
+            continue;
+        if (isNamedTgaOrBmp(place) || imageInfo(MappedFile(place).text())) return place;
+    }
+    return {};
+}
+
+Texture textureOfFile(const std::filesystem::path& image) {
+    const MappedFile file(image);
+    const auto bytes = std::make_shared<const std::string>(
+        isNamedTgaOrBmp(image) && !imageInfo(file.text()) ? pngOf(decodeImageFile(image)) : std::string(file.text()));
+    const ImageInfo info = imageInfo(*bytes).value_or(ImageInfo());
+    return {image.stem().string(), info.mimeType, bytes, info.width, info.height, info.bits};
+}
+
+std::optional<Texture> findTexture(MeshFile& mesh, std::span<const std::filesystem::path> places) {
+    try {
+        const std::filesystem::path image = findImageFile(mesh, places);
+        if (!image.empty()) return textureOfFile(image);
+    } catch (const Error&) {
+        // As good as missing.
+    }
+    return std::nullopt;
+}
+
+Image decodeImageFile(const std::filesystem::path& image) {
+    const MappedFile file(image);
+    if (isNamedTgaOrBmp(image))
+        if (std::optional<Image> decoded = decodeTgaOrBmp(file.text())) return std::move(*decoded);
+    return decodeImage(file.text(), image.string());
+}
+
+}  // namespace um
