@@ -28,16 +28,11 @@ namespace um::app {
 namespace {
 
 constexpr int recoveryDelay = 1500;  // milliseconds after the last change
-constexpr int mostRecent = 6;
 
 // What everything finds room in, and with more for the asset where the screen has it.
 constexpr QSize designedSize(1280, 800), roomySize(1600, 1000);
 
 constexpr const char* windowPlace = "window";
-
-bool isDocument(const QString& path) {
-    return path.endsWith(".umesh", Qt::CaseInsensitive);
-}
 
 struct KeyLine {
     const char* keys;
@@ -63,6 +58,7 @@ constexpr KeyLine keyLines[] = {
     {"F", "everything into view"},
     {"[  ]", "the viewer nearer, farther"},
     {"Y", "walks up to the asset and away, with the levels changing as they would"},
+    {"Ctrl+R", "read the source again"},
     {"Ctrl+L", "the chain: how its levels are made, and when they switch"},
     {"U", "the sheet: textures seen flat, and how a level is baked"},
     {"Ctrl+B", "bake the level shown"},
@@ -119,6 +115,7 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
         next.screen = screen;
         m_model.change(tr("Screen"), std::move(next));
     });
+    connect(&m_sourceWatch, &SourceWatch::sourceChanged, this, &MainWindow::askToReadAgain);
     connect(&m_desk->view().viewport(), &Viewport::unusable, m_messages, &MessageBar::say);
     connect(&m_opening, &Job::failed, m_messages, &MessageBar::say);
     connect(&m_saving, &Job::failed, this, [this](const QString& sentence) {
@@ -211,6 +208,16 @@ void MainWindow::makeMenus() {
     add(file, tr("Open …"), QKeySequence::Open, [this] { chooseAndOpen(); });
     m_recentMenu = file->addMenu(tr("Open recent"));
     file->addSeparator();
+    QAction* rereading = add(file, tr("Read the source again"), QKeySequence("Ctrl+R"), [this] {
+        const std::filesystem::path& source = m_model.document().sourceFile;
+        if (!source.empty()) readSource(QString::fromStdString(source.string()));
+    });
+    QAction* replacing = add(file, tr("Another source …"), {}, [this] {
+        const QString path = chooseToOpen(this, tr("Another source for these levels"), readableMeshes());
+        if (!path.isEmpty()) readSource(path);
+    });
+    replacing->setToolTip(tr("Puts another file's mesh in the source's place; levels and settings stay"));
+    file->addSeparator();
     QAction* saving = add(file, tr("Save"), QKeySequence::Save, [this] { save(); });
     QAction* savingAs = add(file, tr("Save as …"), QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
     QAction* embedding = file->addAction(tr("Carry the source inside the document"));
@@ -254,14 +261,17 @@ void MainWindow::makeMenus() {
     });
     file->addSeparator();
     add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
-    connect(file, &QMenu::aboutToShow, this,
-            [this, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards, writingGuards] {
-                for (QAction* action : {saving, savingAs, embedding, carrying, exporting, sheet, readingGuards})
-                    action->setEnabled(m_model.isOpen());
-                writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
-                embedding->setChecked(m_model.document().embedSource);
-                carrying->setChecked(m_model.document().embedLevels);
-            });
+    connect(
+        file, &QMenu::aboutToShow, this,
+        [this, rereading, replacing, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards,
+         writingGuards] {
+            for (QAction* action : {replacing, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards})
+                action->setEnabled(m_model.isOpen());
+            rereading->setEnabled(!m_model.document().sourceFile.empty());
+            writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
+            embedding->setChecked(m_model.document().embedSource);
+            carrying->setChecked(m_model.document().embedLevels);
+        });
 
     QMenu* edit = bar->addMenu(tr("Edit"));
     QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
@@ -355,130 +365,6 @@ void MainWindow::showAsLeft() {
         show();
 }
 
-void MainWindow::chooseAndOpen() {
-    const QString path = chooseToOpen(this, tr("Open"), readableMeshesAndDocuments());
-    if (!path.isEmpty()) open(path);
-}
-
-void MainWindow::open(const QString& path) {
-    whenNothingIsUnsaved([this, path] { startOpening(path, false); });
-}
-
-void MainWindow::startOpening(const QString& path, bool recovered) {
-    m_opening.start([this, path, recovered](const Progress& progress) -> Job::Delivery {
-        const std::filesystem::path file = path.toStdString();
-        const bool document = isDocument(path);
-        auto opened = std::make_shared<Document>(document ? openDocument(file, progress.span(0, 0.6))
-                                                          : documentFromMesh(file, progress.span(0, 0.6)));
-        if (document && !recovered) {
-            opened->path = file;
-            opened->name = file.stem().string();
-        }
-        std::vector<Drawable> drawables;
-        drawables.push_back(makeDrawable(opened->source, progress.span(0.6, 0.9)));
-        for (const Level& level : opened->levels) drawables.push_back(makeDrawable(level.mesh, progress.span(0.9, 1)));
-        return [this, path, opened, drawables, recovered] {
-            m_desk->drawables().keep(opened->source, drawables.front());
-            for (std::size_t i = 0; i < opened->levels.size(); ++i)
-                m_desk->drawables().keep(opened->levels[i].mesh, drawables[i + 1]);
-            m_model.open(*opened, recovered);
-            m_desk->view().viewport().frameAll();
-            if (recovered) {
-                discardAbandonedWork(path.toStdString());
-                m_recoveryTimer.start();
-                return;
-            }
-            rememberRecent(path);
-            QStringList notes;
-            for (const std::string& note : opened->notes) notes += QString::fromStdString(note);
-            if (notes.isEmpty())
-                m_messages->hide();
-            else
-                m_messages->say(notes.join(" "));
-        };
-    });
-}
-
-void MainWindow::save() {
-    if (!m_model.isOpen()) return;
-    if (m_model.document().path.empty())
-        saveAs();
-    else
-        saveTo(QString::fromStdString(m_model.document().path.string()));
-}
-
-void MainWindow::saveAs() {
-    if (!m_model.isOpen()) return;
-    const std::filesystem::path folder = m_model.document().path.empty() ? m_model.document().sourceFile.parent_path()
-                                                                         : m_model.document().path.parent_path();
-    const QString path = chooseToWrite(this, tr("Save document"),
-                                       QString::fromStdString((folder / (m_model.document().name + ".umesh")).string()),
-                                       {{tr("Documents"), {"umesh"}}});
-    if (path.isEmpty()) {
-        m_afterSaving = nullptr;
-        return;
-    }
-    saveTo(path);
-}
-
-void MainWindow::saveTo(const QString& path) {
-    const int state = m_model.undoStack().index();
-    m_saving.start([this, path, state, document = m_model.document()](const Progress& progress) -> Job::Delivery {
-        Document named = document;
-        named.path = path.toStdString();
-        saveDocument(named, named.path, progress);
-        return [this, path, state] {
-            // What was changed while the file was written is still unsaved.
-            if (m_model.undoStack().index() == state) m_model.markSaved(path.toStdString());
-            rememberRecent(path);
-            m_messages->say(
-                tr("Saved: %1 has %2.")
-                    .arg(QFileInfo(path).fileName(),
-                         QLocale::c().formattedDataSize(QFileInfo(path).size(), 1, QLocale::DataSizeSIFormat)));
-            if (!m_model.isEdited() && m_slot) m_slot->clear();
-            if (const auto next = std::exchange(m_afterSaving, nullptr)) next();
-        };
-    });
-}
-
-void MainWindow::keepRecoverable() {
-    if (m_model.isOpen() && m_model.isEdited())
-        m_recoveryTimer.start();
-    else if (m_slot && !m_recovering.isRunning())
-        m_slot->clear();
-}
-
-void MainWindow::offerAbandonedWork() {
-    const auto work = findAbandonedWork(m_recoveryFolder);
-    if (!work) return;
-    const QString path = QString::fromStdString(work->string());
-    const QString when = QFileInfo(path).lastModified().toString("d MMM, hh:mm");
-    m_messages->ask(
-        tr("There is unsaved work from %1: the program ended without saving it.").arg(when), tr("Open it"),
-        [this, path] { startOpening(path, true); }, tr("Throw it away"), [work] { discardAbandonedWork(*work); });
-}
-
-void MainWindow::whenNothingIsUnsaved(std::function<void()> next) {
-    if (!m_model.isOpen() || !m_model.isEdited()) {
-        next();
-        return;
-    }
-    QMessageBox question(this);
-    question.setObjectName("unsavedQuestion");
-    question.setText(tr("%1 has unsaved changes.").arg(QString::fromStdString(m_model.document().name)));
-    QPushButton* saving = question.addButton(tr("Save"), QMessageBox::AcceptRole);
-    QPushButton* dropping = question.addButton(tr("Discard changes"), QMessageBox::DestructiveRole);
-    question.addButton(tr("Go on working"), QMessageBox::RejectRole);
-    question.setDefaultButton(saving);
-    question.exec();
-    if (question.clickedButton() == dropping) {
-        next();
-    } else if (question.clickedButton() == saving) {
-        m_afterSaving = std::move(next);
-        save();
-    }
-}
-
 void MainWindow::closeEvent(QCloseEvent* event) {
     m_mayClose = false;
     whenNothingIsUnsaved([this] { m_mayClose = true; });
@@ -493,32 +379,6 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     if (m_slot) m_slot->clear();
     QSettings().setValue(windowPlace, saveGeometry());
     event->accept();
-}
-
-void MainWindow::rememberRecent(const QString& path) {
-    QSettings settings;
-    QStringList recent = settings.value("recent").toStringList();
-    const QString absolute = QFileInfo(path).absoluteFilePath();
-    recent.removeAll(absolute);
-    recent.prepend(absolute);
-    settings.setValue("recent", recent.mid(0, mostRecent));
-    rememberFolderOf(path);
-    showRecent();
-}
-
-void MainWindow::showRecent() {
-    emptyLayout(*m_recentList);
-    m_recentMenu->clear();
-    for (const QString& path : QSettings().value("recent").toStringList()) {
-        if (!QFileInfo::exists(path)) continue;
-        m_recentMenu->addAction(path, this, [this, path] { open(path); });
-        auto* button = new QPushButton(QFileInfo(path).fileName());
-        button->setObjectName("quiet");
-        button->setToolTip(path);
-        connect(button, &QPushButton::clicked, this, [this, path] { open(path); });
-        m_recentList->addWidget(button, 0, Qt::AlignHCenter);
-    }
-    m_recentMenu->setEnabled(!m_recentMenu->isEmpty());
 }
 
 void MainWindow::showKeys() {
@@ -547,12 +407,26 @@ void MainWindow::dropEvent(QDropEvent* event) {
     open(event->mimeData()->urls().front().toLocalFile());
 }
 
+bool MainWindow::event(QEvent* event) {
+    // Who comes back from another program may have written the source there.
+    if (event->type() == QEvent::WindowActivate) m_sourceWatch.look();
+    return QMainWindow::event(event);
+}
+
 // Holding Space shows what is compared, letting go shows the level again; while L is held, dragging turns the light.
+// Who goes from button to button by Tab presses them by Space.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::FocusIn) {
+        const Qt::FocusReason reason = static_cast<QFocusEvent*>(event)->reason();
+        if (reason == Qt::TabFocusReason || reason == Qt::BacktabFocusReason)
+            m_goesByTab = true;
+        else if (reason == Qt::MouseFocusReason || reason == Qt::OtherFocusReason)
+            m_goesByTab = false;
+    }
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         const auto* key = static_cast<QKeyEvent*>(event);
         const bool types = qobject_cast<QLineEdit*>(QApplication::focusWidget()) != nullptr;
-        if (key->key() == Qt::Key_Space && !types && QApplication::activeWindow() == this) {
+        if (key->key() == Qt::Key_Space && !types && !m_goesByTab && QApplication::activeWindow() == this) {
             if (!key->isAutoRepeat()) m_desk->view().viewport().setBlinking(event->type() == QEvent::KeyPress);
             return true;
         }

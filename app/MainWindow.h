@@ -1,6 +1,7 @@
 #pragma once
 /// The window: menus and keys, opening, saving and exporting, and unsaved work that outlives a crash.
 #include "app/desks/AssetDesk.h"
+#include "app/desks/SourceWatch.h"
 #include "document/Recovery.h"
 
 #include <QMainWindow>
@@ -24,6 +25,8 @@ public:
     /// Opens a mesh or a document, beside everything else; asks first if there is unsaved work.
     void open(const QString& path);
     void saveTo(const QString& path);
+    /// Puts a file's mesh in the source's place, the same file as it is now or another; levels stay, as stale ones.
+    void readSource(const QString& path);
 
     AssetDesk& desk() { return *m_desk; }
     DocumentModel& model() { return m_model; }
@@ -31,11 +34,13 @@ public:
     Job& openJob() { return m_opening; }
     Job& saveJob() { return m_saving; }
     Job& recoveryJob() { return m_recovering; }
+    SourceWatch& sourceWatch() { return m_sourceWatch; }
 
 protected:
     void closeEvent(QCloseEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
+    bool event(QEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
@@ -47,7 +52,11 @@ private:
     void chooseAndOpen();
     void save();
     void saveAs();
-    void startOpening(const QString& path, bool recovered);
+    /// @param source  where the document's source is, if it does not know
+    void startOpening(const QString& path, bool recovered, const QString& source = {});
+    void askForSource(const QString& sentence, const QString& name, const QString& path, bool recovered);
+    void askToReadAgain();
+    void sayWhatWasRead(const Document& before);
     void offerAbandonedWork();
     void keepRecoverable();
     /// Goes on with `next` when there is nothing unsaved, at once or after saving; not at all if the user would rather
@@ -60,6 +69,7 @@ private:
     std::filesystem::path m_recoveryFolder;
     std::unique_ptr<RecoverySlot> m_slot;
     DocumentModel m_model;
+    SourceWatch m_sourceWatch{m_model};
     Job m_opening, m_saving, m_recovering;
     QTimer m_recoveryTimer;
     TopStrip* m_top;
@@ -69,6 +79,7 @@ private:
     QMenu* m_recentMenu = nullptr;
     std::function<void()> m_afterSaving;
     bool m_mayClose = false;
+    bool m_goesByTab = false;
 };
 
 }  // namespace um::app

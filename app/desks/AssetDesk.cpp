@@ -315,6 +315,7 @@ void AssetDesk::documentOpened() {
 }
 
 void AssetDesk::documentChanged() {
+    if (m_previewOf != m_model.document().source) m_preview.reset();
     if (shownLevel() == nullptr) m_shown = {};
     const Document& document = m_model.document();
     if (m_facts->watch(document.source, devicePixelRatioF())) {
@@ -473,9 +474,7 @@ void AssetDesk::queueMeasuring() {
 }
 
 void AssetDesk::setUnit(double metres) {
-    Document next = withUnit(m_model.document(), metres);
-    discardPreview();
-    m_model.change(tr("Unit"), std::move(next));
+    m_model.change(tr("Unit"), withUnit(m_model.document(), metres));
 }
 
 // A new viewer stands where the asset is still of a good size, but no longer large.

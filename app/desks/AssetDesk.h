@@ -159,11 +159,13 @@ private:
     QWidget* makeLeft();
     QWidget* makeRight();
     QWidget* makeDecision();
+    void showPreview(Level level);
 
     DocumentModel& m_model;
     MessageBar& m_messages;
     Job m_reducing, m_repairing, m_judging;
     std::optional<Level> m_preview;
+    std::shared_ptr<const Mesh> m_previewOf;  // the source that it was made of
     Shown m_shown, m_other;
     double m_pixelsPerUnit = 0;  // where the player stands
     int m_drawn = -1;            // the level that is drawn there; below 0 for none

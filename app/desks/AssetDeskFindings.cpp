@@ -84,7 +84,6 @@ void AssetDesk::repair(Fault fault, double size) {
             }
             auto next = withMeshReplaced(m_model.document(), mesh, repaired);
             if (!next) return;  // undone or removed meanwhile
-            if (next->source == repaired) m_preview.reset();
             const QString what = QString::fromStdString(repairOf(fault));
             m_view->setMark(std::nullopt);
             m_model.change(tr("%1 %2").arg(what).arg(count), std::move(*next));

@@ -42,8 +42,7 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
             level.targetMet = met;
             level.evidence = evidence;
             level.made = made;
-            m_preview = std::move(level);
-            show({Shown::preview});
+            showPreview(std::move(level));
             QString said;
             for (const std::string& sentence : notes.sentences(source->metresPerUnit))
                 said += QString::fromStdString(sentence) + " ";
@@ -111,6 +110,12 @@ QWidget* AssetDesk::makeDecision() {
     return m_decision;
 }
 
+void AssetDesk::showPreview(Level level) {
+    m_preview = std::move(level);
+    m_previewOf = m_model.document().source;
+    show({Shown::preview});
+}
+
 void AssetDesk::keepPreview() {
     if (!m_preview) return;
     Document next = withLevel(m_model.document(), *m_preview);
@@ -122,10 +127,7 @@ void AssetDesk::keepPreview() {
 
 void AssetDesk::replaceSource() {
     if (!m_preview) return;
-    Document next = withSource(m_model.document(), m_preview->mesh);
-    m_preview.reset();
-    m_shown = {};
-    m_model.change(tr("Replace source"), std::move(next));
+    m_model.change(tr("Replace source"), withSource(m_model.document(), m_preview->mesh));
 }
 
 void AssetDesk::discardPreview() {

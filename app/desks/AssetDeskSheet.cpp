@@ -141,8 +141,7 @@ void AssetDesk::takeMerged(const std::shared_ptr<const Mesh>& before, const std:
     if (before == m_model.document().source) {
         Level level = makeLevel(tr("Merged").toStdString(), "100 %", after);
         level.isLocked = true;
-        m_preview = std::move(level);
-        show({Shown::preview});
+        showPreview(std::move(level));
     } else if (m_preview && before == m_preview->mesh) {
         m_preview->mesh = after;
         m_preview->isLocked = true;

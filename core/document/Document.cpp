@@ -362,12 +362,13 @@ std::filesystem::path findSource(const std::filesystem::path& path, const Json& 
     if (std::filesystem::exists(here)) return here.lexically_normal();
     const std::filesystem::path beside = std::filesystem::absolute(path).parent_path() / absolute.filename();
     if (std::filesystem::exists(beside)) return beside;
-    throw FileError("The source of " + path.string() + " is missing: put " + absolute.filename().string() +
-                    " beside the document, or back to " + absolute.parent_path().string() + ".");
+    throw SourceMissing("The source of " + path.string() + " is missing: put " + absolute.filename().string() +
+                            " beside the document, or back to " + absolute.parent_path().string() + ".",
+                        absolute.filename().string());
 }
 
 void loadSource(Document& document, const Database& database, TextureShelf& shelf, const Json& source,
-                const std::filesystem::path& path, const Progress& progress) {
+                const std::filesystem::path& path, const std::filesystem::path& found, const Progress& progress) {
     document.sourceHash = source.at("hash");
     document.notes = source.at("notes").get<std::vector<std::string>>();
     document.remarks = source.value("remarks", std::vector<std::string>());
@@ -377,12 +378,13 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
         document.source = loadMesh(database, shelf, "source/", source.at("mesh"), path.string());
         return;
     }
-    document.sourceFile = findSource(path, source);
+    document.sourceFile = found.empty() ? findSource(path, source) : std::filesystem::absolute(found);
     MeshFile file = readMesh(document.sourceFile, progress.span(0, 0.8));
     file.mesh.metresPerUnit = source.at("metres_per_unit");
     file.mesh.unitStated = source.at("unit_stated");
     document.source = std::make_shared<const Mesh>(std::move(file.mesh));
-    const std::string hash = hashFile(document.sourceFile, progress.span(0.8, 1));
+    document.sourceCompanions = std::move(file.companions);
+    const std::string hash = hashMeshFile(document.sourceFile, document.sourceCompanions, progress.span(0.8, 1));
     if (hash == document.sourceHash) return;
     document.notes = file.notes;
     document.remarks = file.remarks;
@@ -404,7 +406,8 @@ void saveDocument(const Document& document, const std::filesystem::path& path, c
     });
 }
 
-Document openDocument(const std::filesystem::path& path, const Progress& progress) {
+Document openDocument(const std::filesystem::path& path, const Progress& progress,
+                      const std::filesystem::path& source) {
     { const MappedFile exists(path); }
     const Database database(path, path.string(), Database::Mode::Read);
     Document document;
@@ -422,7 +425,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         if (json.contains("switching")) takeSwitching(document, json.at("switching"));
         document.embedLevels = json.value("levels_embedded", true);
         const double loaded = document.embedLevels ? 0.7 : 0.1;
-        loadSource(document, database, shelf, json.at("source"), path, progress.span(0, loaded));
+        loadSource(document, database, shelf, json.at("source"), path, source, progress.span(0, loaded));
         const Json& levels = json.at("levels");
         for (std::size_t i = 0; i < levels.size(); ++i) {
             progress.at(loaded + 0.3 * (1 - loaded) * double(i) / double(levels.size()));
@@ -462,7 +465,8 @@ Document documentFromMesh(const std::filesystem::path& path, const Progress& pro
     MeshFile file = readMesh(path, progress.span(0, 0.9));
     document.name = path.stem().string();
     document.sourceFile = std::filesystem::absolute(path);
-    document.sourceHash = hashFile(path, progress.span(0.9, 1));
+    document.sourceCompanions = std::move(file.companions);
+    document.sourceHash = hashMeshFile(path, document.sourceCompanions, progress.span(0.9, 1));
     document.notes = std::move(file.notes);
     document.remarks = std::move(file.remarks);
     document.source = std::make_shared<const Mesh>(std::move(file.mesh));

@@ -1,6 +1,7 @@
 #pragma once
 /// What is worked on: a source, its levels with their evidence, and what they are judged by. A plain value: meshes are
 /// shared and never changed, so that copies are cheap and undoing is putting an older copy back.
+#include "base/Error.h"
 #include "chain/Chain.h"
 
 #include <filesystem>
@@ -15,10 +16,12 @@ struct Document {
     std::string name;
 
     std::filesystem::path sourceFile;  ///< empty where no file holds the source any more
-    std::string sourceHash;            ///< of that file when it was read, or of a shape that no file holds
-    bool embedSource = false;          ///< whether the document itself carries the source
-    std::vector<std::string> notes;    ///< what was lost or guessed when the source was read
-    std::vector<std::string> remarks;  ///< what was done then that loses nothing
+    /// Of that file and what lies beside it, when they were read, or of a shape that no file holds.
+    std::string sourceHash;
+    std::vector<std::filesystem::path> sourceCompanions;  ///< those beside it; unknown where it is embedded
+    bool embedSource = false;                             ///< whether the document itself carries the source
+    std::vector<std::string> notes;                       ///< what was lost or guessed when the source was read
+    std::vector<std::string> remarks;                     ///< what was done then that loses nothing
     std::shared_ptr<const Mesh> source;
     bool embedLevels = true;  ///< whether it carries those levels, too, that can be made again from the source
 
@@ -37,11 +40,20 @@ struct Document {
 /// @throws Cancelled
 void saveDocument(const Document& document, const std::filesystem::path& path, const Progress& progress);
 
+/// A document's source is not where it was.
+struct SourceMissing : FileError {
+    SourceMissing(const std::string& sentence, std::string file) : FileError(sentence), sourceFile(std::move(file)) {}
+    std::string sourceFile;  ///< its name, without folders
+};
+
 /// Reads a document, and its source from the file it refers to unless it is embedded. A source that has changed since
 /// is read, with a note saying so. Levels that the document does not carry are made and measured again.
-/// @throws FileError  if it is no document, damaged, of a newer version, or its source is missing
+/// @param source  where the source is now, where the document does not know
+/// @throws SourceMissing
+/// @throws FileError  if it is no document, damaged, of a newer version, or its source cannot be read
 /// @throws Cancelled
-Document openDocument(const std::filesystem::path& path, const Progress& progress);
+Document openDocument(const std::filesystem::path& path, const Progress& progress,
+                      const std::filesystem::path& source = {});
 
 /// A new document around a mesh file.
 /// @throws FileError, Cancelled

@@ -31,6 +31,15 @@ std::vector<double> comesIn(const Document& document) {
     return bandOf(costs, {}, document.screen, document.switching).from;
 }
 
+void putInPlace(Document& document, std::shared_ptr<const Mesh> source) {
+    document.source = std::move(source);
+    document.care.guard = guardFitting(std::move(document.care.guard), *document.source);
+    for (Level& level : document.levels) {
+        forgetMeasured(level);
+        if (level.bake) level.bake->look = {};
+    }
+}
+
 Level* levelWith(Document& document, const std::shared_ptr<const Mesh>& mesh) {
     const auto level = std::find_if(document.levels.begin(), document.levels.end(),
                                     [&](const Level& one) { return one.mesh == mesh; });
@@ -40,15 +49,40 @@ Level* levelWith(Document& document, const std::shared_ptr<const Mesh>& mesh) {
 }  // namespace
 
 Document withSource(Document document, std::shared_ptr<const Mesh> mesh) {
-    document.source = std::move(mesh);
+    putInPlace(document, std::move(mesh));
     document.sourceFile.clear();
+    document.sourceCompanions.clear();
     document.sourceHash = hashBytes(
         {std::as_bytes(std::span(document.source->positions)), std::as_bytes(std::span(document.source->triangles))});
     document.embedSource = true;
-    for (Level& level : document.levels) {
-        forgetMeasured(level);
-        if (level.bake) level.bake->look = {};
+    return document;
+}
+
+Document withSourceOf(Document document, const Document& read) {
+    const bool isSameFile = document.sourceFile == read.sourceFile;
+    std::shared_ptr<const Mesh> mesh = read.source;
+    if (isSameFile || !mesh->unitStated) {
+        auto asDecided = std::make_shared<Mesh>(*mesh);
+        asDecided->metresPerUnit = document.source->metresPerUnit;
+        asDecided->unitStated = document.source->unitStated;
+        mesh = std::move(asDecided);
     }
+    const auto inItsUnit = [&](std::shared_ptr<const Mesh>& level) {
+        if (level->metresPerUnit == mesh->metresPerUnit) return;
+        auto converted = std::make_shared<Mesh>(*level);
+        convertUnit(*converted, mesh->metresPerUnit);
+        level = std::move(converted);
+    };
+    for (Level& level : document.levels) {
+        inItsUnit(level.mesh);
+        if (level.bake && level.bake->bare) inItsUnit(level.bake->bare);
+    }
+    putInPlace(document, std::move(mesh));
+    document.sourceFile = read.sourceFile;
+    document.sourceHash = read.sourceHash;
+    document.sourceCompanions = read.sourceCompanions;
+    document.notes = read.notes;
+    document.remarks = read.remarks;
     return document;
 }
 

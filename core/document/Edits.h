@@ -7,8 +7,14 @@
 
 namespace um {
 
-/// Another mesh in the source's place, which no file holds and against which nothing is measured yet.
+/// Another mesh in the source's place, which no file holds and against which nothing is measured yet. Guards that it
+/// cannot have go.
 Document withSource(Document document, std::shared_ptr<const Mesh> mesh);
+
+/// A file's mesh in the source's place, likewise: the same file as it is now, or another. What a unit of the same file
+/// means stays as it was decided; that of another one too, if it does not say so itself.
+/// @param read  a new document around it
+Document withSourceOf(Document document, const Document& read);
 
 /// What a unit of the coordinates means, from now on; the coordinates stay.
 Document withUnit(Document document, double metresPerUnit);

@@ -167,6 +167,26 @@ private slots:
         QVERIFY(test::errorOf([&] { openDocument(folder / "doc.umesh", Progress()); }).contains("s.ply"));
     }
 
+    void opensWithASourceThatWasFound() {
+        const test::Folder folder;
+        std::filesystem::copy(m_folder / "sphere.ply", folder / "s.ply");
+        saveDocument(documentOf(folder / "s.ply", "x"), folder / "doc.umesh", Progress());
+        std::filesystem::create_directory(folder / "kept");
+        std::filesystem::rename(folder / "s.ply", folder / "kept" / "older.ply");
+        try {
+            openDocument(folder / "doc.umesh", Progress());
+            QFAIL("opened without its source");
+        } catch (const SourceMissing& missing) {
+            QCOMPARE(missing.sourceFile, std::string("s.ply"));
+        }
+        const Document found = openDocument(folder / "doc.umesh", Progress(), folder / "kept" / "older.ply");
+        QCOMPARE(found.source->triangleCount(), std::size_t(7200));
+        QCOMPARE(found.sourceFile, folder / "kept" / "older.ply");
+        QVERIFY(found.notes.empty() && found.levels[0].evidence);
+        saveDocument(found, folder / "doc.umesh", Progress());
+        QCOMPARE(openDocument(folder / "doc.umesh", Progress()).sourceFile, folder / "kept" / "older.ply");
+    }
+
     void refusesOtherAndDamagedFiles() {
         QVERIFY(test::errorOf([&] { openDocument(m_folder / "none.umesh", Progress()); }).contains("does not exist"));
         QVERIFY(test::errorOf([&] { openDocument(m_folder.write("e.umesh", ""), Progress()); }).contains("empty"));
@@ -259,6 +279,39 @@ private slots:
             QCOMPARE(one->positions, mesh->positions);
         }
         QVERIFY(!document.source->unitStated);
+    }
+
+    void takesAFileAsItIsNow() {
+        const test::Folder folder;
+        std::filesystem::copy(m_folder / "sphere.ply", folder / "s.ply");
+        Document document = withUnit(documentOf(folder / "s.ply", "x"), 0.01);
+        document.care.guard.parts = {{"s", guardHold}, {"Rim", guardHold}};
+        document.care.guard.vertices.assign(document.source->vertexCount(), 0.5f);
+        writeMesh(test::makeSphere(1, 20), folder / "s.ply", Progress());
+        const Document next = withSourceOf(document, documentFromMesh(folder / "s.ply", Progress()));
+        QCOMPARE(next.source->triangleCount(), std::size_t(3200));
+        QCOMPARE(next.source->metresPerUnit, 0.01);  // as it was decided
+        QVERIFY(next.sourceHash != document.sourceHash && !next.embedSource);
+        QCOMPARE(next.levels.size(), std::size_t(1));
+        QVERIFY(!next.levels[0].evidence && next.levels[0].mesh == document.levels[0].mesh);
+        // Guards that it cannot have would only fail later.
+        QCOMPARE(next.care.guard.parts, (std::vector<PartGuard>{{"s", guardHold}}));
+        QVERIFY(next.care.guard.vertices.empty());
+        guardOfVertices(next.care.guard, *next.source);
+        // The name stays the asset's.
+        QCOMPARE(next.name, std::string("x"));
+    }
+
+    void bringsLevelsIntoTheUnitOfAnotherSource() {
+        const test::Folder folder;
+        const Document document = withUnit(documentOf(m_folder / "sphere.ply", "x"), 0.01);
+        Mesh metres = test::makeSphere(0.01, 20);  // the same size in metres
+        writeMesh(metres, folder / "metres.glb", Progress());
+        const Document next = withSourceOf(document, documentFromMesh(folder / "metres.glb", Progress()));
+        QCOMPARE(next.source->metresPerUnit, 1.0);
+        QCOMPARE(next.levels[0].mesh->metresPerUnit, 1.0);
+        const double off = measureDeviation(*next.source, *next.levels[0].mesh, {}, Progress()).max;
+        QVERIFY2(off < 0.001, qPrintable(QString::number(off)));
     }
 
     void guardsPartsByName() {

@@ -1,0 +1,230 @@
+// The source while a document is open: it changes on disk, another one takes its place, or it is not to be found.
+#include "app/desks/ChainWork.h"
+#include "app/panels/FileChoice.h"
+#include "app/panels/Widgets.h"
+#include "app/theme/Theme.h"
+#include "chain/Target.h"
+#include "document/Edits.h"
+#include "files/MeshFile.h"
+#include "tests/support/Dialogs.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+#include "tests/support/Window.h"
+
+using namespace um;
+using namespace um::app;
+using test::waitUntil;
+using test::waitUntilIdle;
+
+class SourceTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        QApplication::setAttribute(Qt::AA_DontUseNativeDialogs);
+        applyTheme(Theme::paperTheme());
+    }
+
+    void init() {
+        m_folder = std::make_unique<test::Folder>();
+        writeMesh(test::makeSphere(1, 30), *m_folder / "ball.ply", Progress());
+        m_window = std::make_unique<MainWindow>(*m_folder / "recovery");
+        QVERIFY(test::showActive(*m_window));
+        open("ball.ply");
+        QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
+        QVERIFY(waitUntilIdle(*m_window));
+        m_window->messages().hide();
+    }
+
+    void cleanup() {
+        if (m_window) m_window->model().undoStack().setClean();
+        m_window.reset();
+    }
+
+    void offersToReadWhatChangedOnDisk() {
+        keepLevel("500");
+        const Document before = document();
+        rewrite(20);
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
+        QCOMPARE(m_window->messages().text(), QString("ball.ply has changed on disk since it was read."));
+        QVERIFY(document().source == before.source);  // nothing happens by itself
+        press("Read it again");
+        QVERIFY(waitUntil([&] { return document().source != before.source; }));
+        QCOMPARE(document().source->triangleCount(), std::size_t(3200));
+        QCOMPARE(m_window->messages().text(),
+                 QString("ball.ply was read: 3,200 triangles, 7,200 before. One level is of the older one."));
+        QVERIFY(!document().levels[0].evidence);
+        QCOMPARE(staleLevels(document()), std::vector<bool>{true});
+        press("Make it anew");
+        QVERIFY(waitUntil([&] { return !staleLevels(document())[0]; }));
+        QCOMPARE(document().levels[0].mesh->triangleCount(), std::size_t(500));
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(document().levels[0].evidence);
+        // What is on disk is what is shown: nothing more to say.
+        m_window->sourceWatch().look();
+        QTest::qWait(1800);
+        QVERIFY(!m_window->messages().isVisible());
+        // Both steps can be undone, and the older source is not asked about again.
+        m_window->model().undoStack().undo();
+        m_window->model().undoStack().undo();
+        QVERIFY(document().source == before.source);
+        QCOMPARE(document().sourceHash, before.sourceHash);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(document().levels[0].evidence && !staleLevels(document())[0]);
+        QTest::qWait(1800);
+        QVERIFY(!m_window->messages().isVisible());
+    }
+
+    void noticesAFileThatTakesTheSourcesPlace() {
+        writeMesh(test::makeSphere(1, 10), *m_folder / "new.ply", Progress());
+        std::filesystem::rename(*m_folder / "new.ply", *m_folder / "ball.ply");
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
+        press("Leave it");
+        QVERIFY(!m_window->messages().isVisible());
+        m_window->sourceWatch().look();
+        QTest::qWait(1800);
+        QVERIFY(!m_window->messages().isVisible());  // it was said
+        rewrite(12);
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));  // this was not
+    }
+
+    void saysNothingOfWhatIsWrittenTheSameAgain() {
+        rewrite(30);
+        QTest::qWait(2500);
+        QVERIFY(!m_window->messages().isVisible());
+        std::filesystem::remove(*m_folder / "ball.ply");
+        QTest::qWait(1800);
+        QVERIFY(!m_window->messages().isVisible());  // what is shown is still there
+    }
+
+    void noticesATextureBesideIt() {
+        m_folder->write("crate.mtl", "newmtl Wood\nKd 1 0 0\n");
+        m_folder->write("crate.obj", "mtllib crate.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl Wood\nf 1 2 3\n");
+        open("crate.obj");
+        QVERIFY(waitUntil([&] { return document().name == "crate"; }));
+        QVERIFY(waitUntilIdle(*m_window));
+        QTest::qWait(1000);
+        m_folder->write("crate.mtl", "newmtl Wood\nKd 0 1 0\n");
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
+        press("Read it again");
+        QVERIFY(waitUntil([&] { return document().source->materials[0].baseColor[1] == 1; }));
+    }
+
+    void leavesWhatTheDocumentCarriesInside() {
+        Document next = document();
+        next.embedSource = true;
+        m_window->model().change("Carry", next);
+        rewrite(20);
+        QTest::qWait(2500);
+        QVERIFY(!m_window->messages().isVisible());
+        QTest::keyClick(m_window.get(), Qt::Key_R, Qt::ControlModifier);  // asked for, it is read
+        QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3200; }));
+    }
+
+    void dropsAPreviewOfTheOlderSource() {
+        m_window->desk().reduce("500", CountTarget{500});
+        QVERIFY(waitUntil([&] { return m_window->desk().preview().has_value(); }));
+        rewrite(20);
+        m_window->readSource(path("ball.ply"));
+        QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3200; }));
+        QVERIFY(!m_window->desk().preview());
+        QVERIFY(m_window->desk().shown() == Shown{});
+    }
+
+    void saysWhenThereIsNothingNew() {
+        QTest::keyClick(m_window.get(), Qt::Key_R, Qt::ControlModifier);
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
+        QCOMPARE(m_window->messages().text(), QString("ball.ply holds what is shown already."));
+        QVERIFY(!m_window->model().isEdited());
+    }
+
+    void saysWhatIsWrongWithTheNewOne() {
+        const auto before = document().source;
+        m_folder->write("ball.ply", "ply\nformat");
+        m_window->readSource(path("ball.ply"));
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
+        QVERIFY(m_window->messages().text().contains("ball.ply"));
+        QVERIFY(document().source == before);
+    }
+
+    void putsAnotherFileInTheSourcesPlace() {
+        keepLevel("500");
+        writeMesh(test::makeTorus(1, 0.3, 60, 30), *m_folder / "ring.ply", Progress());
+        QAction* action = nullptr;
+        for (QAction* one : m_window->findChildren<QAction*>())
+            if (one->text() == "Another source …") action = one;
+        QVERIFY(action != nullptr);
+        const test::Hands hands({[&](QWidget* dialog) { test::accept(dialog, path("ring.ply")); }});
+        action->trigger();
+        QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3600; }));
+        QCOMPARE(document().sourceFile, *m_folder / "ring.ply");
+        QCOMPARE(document().name, std::string("ball"));
+        QVERIFY(m_window->messages().text().startsWith("ring.ply was read: 3,600 triangles, 7,200 before."));
+        press("Leave them");
+    }
+
+    void asksWhereAMissingSourceIs() {
+        keepLevel("500");
+        m_window->saveTo(path("doc.umesh"));
+        QVERIFY(waitUntilIdle(*m_window));
+        std::filesystem::create_directory(*m_folder / "moved");
+        std::filesystem::rename(*m_folder / "ball.ply", *m_folder / "moved" / "ball-v2.ply");
+        open("doc.umesh");
+        QVERIFY(waitUntil([&] { return m_window->messages().text().contains("is missing"); }));
+        QVERIFY(m_window->messages().text().contains("ball.ply"));
+        const test::Hands hands({[&](QWidget* dialog) { test::accept(dialog, path("moved/ball-v2.ply")); }});
+        press("Find it …");
+        QVERIFY(waitUntil([&] { return document().sourceFile == *m_folder / "moved" / "ball-v2.ply"; }));
+        QCOMPARE(document().levels.size(), std::size_t(1));
+        QVERIFY(m_window->model().isEdited());  // the file says still where it was
+        m_window->saveTo(path("doc.umesh"));
+        QVERIFY(waitUntil([&] { return !m_window->model().isEdited(); }));
+        QCOMPARE(openDocument(*m_folder / "doc.umesh", Progress()).sourceFile, *m_folder / "moved" / "ball-v2.ply");
+    }
+
+    // Who goes by Tab presses buttons by Space; who clicks and then holds Space wants to see the source.
+    void pressesButtonsByKeysAlone() {
+        rewrite(20);
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
+        QPushButton* leave = test::buttonNamed(m_window->messages(), "Leave it");
+        leave->setFocus(Qt::MouseFocusReason);
+        QTest::keyClick(leave, Qt::Key_Space);
+        QVERIFY(m_window->messages().isVisible());
+        test::buttonNamed(m_window->messages(), "Read it again")->setFocus(Qt::MouseFocusReason);
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
+        QCOMPARE(QApplication::focusWidget(), leave);
+        QTest::keyClick(leave, Qt::Key_Space);
+        QVERIFY(!m_window->messages().isVisible());
+    }
+
+private:
+    const Document& document() const { return m_window->model().document(); }
+    QString path(const std::string& name) const { return QString::fromStdString((*m_folder / name).string()); }
+    void open(const std::string& name) { m_window->open(path(name)); }
+    void rewrite(std::size_t n) { writeMesh(test::makeSphere(1, n), *m_folder / "ball.ply", Progress()); }
+
+    void keepLevel(const std::string& target) {
+        m_window->desk().reduce(QString::fromStdString(target), parseTarget(target));
+        QVERIFY(waitUntil([&] { return m_window->desk().preview().has_value(); }));
+        m_window->desk().keepPreview();
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(!document().levels.empty() && document().levels.back().evidence);
+    }
+
+    void press(const QString& text) {
+        QPushButton* button = test::buttonNamed(m_window->messages(), text);
+        QVERIFY2(button != nullptr, qPrintable(text));
+        QTest::mouseClick(button, Qt::LeftButton);
+    }
+
+    std::unique_ptr<test::Folder> m_folder;
+    std::unique_ptr<MainWindow> m_window;
+};
+
+int main(int argc, char** argv) {
+    Viewport::requestOpenGl();
+    QApplication application(argc, argv);
+    SourceTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "SourceTest.moc"
