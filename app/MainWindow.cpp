@@ -289,6 +289,13 @@ void MainWindow::makeMenus() {
     add(edit, tr("Bake the level shown"), QKeySequence("Ctrl+B"), [this] { m_desk->bakeShown(); });
     add(edit, tr("Make stale levels anew"), {}, [this] { m_desk->chainWork().remakeStale(); });
     add(edit, tr("Take in a level made by hand …"), {}, [this] { m_desk->chooseHandmade(-1); });
+    QMenu* level = edit->addMenu(tr("Level shown"));
+    connect(edit, &QMenu::aboutToShow, this, [this, level] {
+        level->clear();
+        const int shown = m_desk->shown().level;
+        if (shown >= 0) m_desk->levels().fillMenu(*level, shown);
+        level->setEnabled(shown >= 0);
+    });
     edit->addSeparator();
     add(edit, tr("Cancel what is running"), QKeySequence("Esc"), [this] {
         m_desk->cancelEverything();
@@ -418,13 +425,12 @@ bool MainWindow::event(QEvent* event) {
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::FocusIn) {
         const Qt::FocusReason reason = static_cast<QFocusEvent*>(event)->reason();
-        if (reason == Qt::TabFocusReason || reason == Qt::BacktabFocusReason)
-            m_goesByTab = true;
-        else if (reason == Qt::MouseFocusReason || reason == Qt::OtherFocusReason)
-            m_goesByTab = false;
+        if (reason == Qt::MouseFocusReason || reason == Qt::OtherFocusReason) m_goesByTab = false;
     }
     if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
         const auto* key = static_cast<QKeyEvent*>(event);
+        // Not by the focus's reason: a window that comes up says Tab, too.
+        if (key->key() == Qt::Key_Tab || key->key() == Qt::Key_Backtab) m_goesByTab = true;
         const bool types = qobject_cast<QLineEdit*>(QApplication::focusWidget()) != nullptr;
         if (key->key() == Qt::Key_Space && !types && !m_goesByTab && QApplication::activeWindow() == this) {
             if (!key->isAutoRepeat()) m_desk->view().viewport().setBlinking(event->type() == QEvent::KeyPress);

@@ -134,7 +134,7 @@ void MainWindow::sayWhatWasRead(const Document& before) {
         " " + (count == 1 ? tr("One level is of the older one.") : tr("%1 levels are of the older one.").arg(count));
     m_messages->ask(
         text, count == 1 ? tr("Make it anew") : tr("Make them anew"), [this] { m_desk->chainWork().remakeStale(); },
-        tr("Leave them"), [] {});
+        count == 1 ? tr("Leave it") : tr("Leave them"), [] {});
 }
 
 void MainWindow::save() {

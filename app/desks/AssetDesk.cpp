@@ -256,11 +256,7 @@ QWidget* AssetDesk::makeRight() {
     upper->addWidget(m_evidence);
     upper->addWidget(m_outline);
     upper->addStretch();
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(content);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    QScrollArea* scroll = makeScroll(content);
     auto* column = new QVBoxLayout(panel);
     column->setContentsMargins(0, 0, 0, 10);
     column->addWidget(scroll);

@@ -221,11 +221,7 @@ QWidget* ChainCard::makeMakePage() {
 }
 
 QWidget* ChainCard::makeLevelsPage() {
-    auto* scroll = new QScrollArea;
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setWidgetResizable(true);
-    scroll->setWidget(m_levelRows);
+    QScrollArea* scroll = makeScroll(m_levelRows);
     m_levelGrid = new QGridLayout(m_levelRows);
     m_levelGrid->setContentsMargins(0, 0, 0, 0);
     m_levelGrid->setHorizontalSpacing(8);

@@ -28,6 +28,7 @@ constexpr int bins = 35;
 class BarsView : public QChartView {
 public:
     explicit BarsView(QChart* chart) : QChartView(chart) {
+        setFocusPolicy(Qt::NoFocus);
         setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Preferred);
         setMinimumHeight(34);
         setMaximumHeight(pleasantHeight);
@@ -109,7 +110,7 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     // Beside the largest one: where it is.
     m_worst->setObjectName("small");
     m_worst->setFont(textFont(-2));
-    m_worst->setFocusPolicy(Qt::NoFocus);
+    m_worst->setFocusPolicy(Qt::TabFocus);
     m_worst->setToolTip(tr("To the largest deviation; again, to the next one (X, and back with Shift+X)"));
     connect(m_worst, &QPushButton::clicked, this, &EvidencePanel::worstWanted);
     heading->insertWidget(1, m_worst);

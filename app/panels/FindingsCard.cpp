@@ -28,7 +28,7 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
       m_title(makeHeading({})),
       m_nothing(makeQuietLabel()),
       m_look(new QPushButton(tr("Look it over"))),
-      m_scroll(new QScrollArea),
+      m_scroll(makeScroll()),
       m_column(new QVBoxLayout(this)) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
@@ -46,9 +46,6 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     m_column->addWidget(m_look, 0, Qt::AlignLeft);
     m_column->addWidget(new JobStrip(looking, tr("Looking it over")));
     m_column->addWidget(new JobStrip(repairing, tr("Repairing")));
-    m_scroll->setFrameShape(QFrame::NoFrame);
-    m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    m_scroll->setWidgetResizable(true);
     m_column->addWidget(m_scroll);
     hide();
     parent->installEventFilter(this);
@@ -66,7 +63,7 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
 QPushButton* FindingsCard::addButton(QHBoxLayout* line, const QString& text, const QString& tip) {
     auto* made = new QPushButton(text);
     made->setObjectName("small");
-    made->setFocusPolicy(Qt::NoFocus);
+    made->setFocusPolicy(Qt::TabFocus);
     made->setFont(textFont(-1));
     made->setToolTip(tip);
     line->addWidget(made);

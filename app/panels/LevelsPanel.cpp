@@ -107,7 +107,7 @@ LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLay
     heading->setContentsMargins(9, 0, rightMargin, 0);
     auto* chain = new QPushButton(tr("Chain …"));
     chain->setObjectName("small");
-    chain->setFocusPolicy(Qt::NoFocus);
+    chain->setFocusPolicy(Qt::TabFocus);
     chain->setToolTip(tr("Plans and makes levels together, and sets when they switch"));
     connect(chain, &QPushButton::clicked, this, &LevelsPanel::chainWanted);
     heading->addWidget(makeHeading(tr("LEVELS")), 1);
@@ -127,18 +127,13 @@ LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLay
     listColumn->setContentsMargins(0, 0, 0, 0);
     listColumn->addLayout(m_rows);
     listColumn->addStretch();
-    m_scroll = new QScrollArea;
-    QScrollArea* scroll = m_scroll;
-    scroll->setWidget(list);
-    scroll->setWidgetResizable(true);
-    scroll->setSizeAdjustPolicy(QAbstractScrollArea::AdjustToContents);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_scroll = makeScroll(list);
+    m_scroll->setSizeAdjustPolicy(QAbstractScrollArea::AdjustToContents);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(5);
     column->addLayout(heading);
-    column->addWidget(scroll);
+    column->addWidget(m_scroll);
     column->addWidget(chain, 0, Qt::AlignLeft);
 }
 
@@ -207,10 +202,15 @@ bool LevelsPanel::eventFilter(QObject* watched, QEvent* event) {
 void LevelsPanel::openMenu(int level, const QPoint& place) {
     auto* menu = new QMenu(this);
     menu->setAttribute(Qt::WA_DeleteOnClose);
+    fillMenu(*menu, level);
+    menu->popup(place);
+}
+
+void LevelsPanel::fillMenu(QMenu& menu, int level) {
     const Level& own = m_levels[std::size_t(level)];
-    menu->addAction(tr("Rename"), this, [this, level] { startRenaming(level); });
+    menu.addAction(tr("Rename"), this, [this, level] { startRenaming(level); });
     const auto check = [&](const QString& text, bool on, auto&& slot) {
-        QAction* action = menu->addAction(text);
+        QAction* action = menu.addAction(text);
         action->setCheckable(true);
         action->setChecked(on);
         connect(action, &QAction::triggered, this, std::forward<decltype(slot)>(slot));
@@ -229,11 +229,10 @@ void LevelsPanel::openMenu(int level, const QPoint& place) {
                       emit recipeChanged(level, recipe);
                   });
     }
-    menu->addAction(tr("Replace by a file …"), this, [this, level] { emit fileWanted(level); });
-    menu->addAction(tr("Export …"), this, [this, level] { emit exportWanted(level); });
-    menu->addSeparator();
-    menu->addAction(tr("Remove"), this, [this, level] { emit removed(level); });
-    menu->popup(place);
+    menu.addAction(tr("Replace by a file …"), this, [this, level] { emit fileWanted(level); });
+    menu.addAction(tr("Export …"), this, [this, level] { emit exportWanted(level); });
+    menu.addSeparator();
+    menu.addAction(tr("Remove"), this, [this, level] { emit removed(level); });
 }
 
 int LevelsPanel::levelUnder(const QPoint& place) const {

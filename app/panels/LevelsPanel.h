@@ -7,6 +7,7 @@
 #include <QWidget>
 
 class QGridLayout;
+class QMenu;
 class QScrollArea;
 
 namespace um::app {
@@ -29,6 +30,8 @@ public:
               const std::vector<bool>& stale);
     /// Where the row of a level is, in this panel.
     QRect rowOf(int level) const;
+    /// What can be done with a kept level.
+    void fillMenu(QMenu& menu, int level);
 
 signals:
     void chosen(um::app::Shown shown);

@@ -189,7 +189,7 @@ OutlinePanel::OutlinePanel(Job& measuring, QWidget* parent)
     for (QPushButton* button : {m_tour, m_look, m_cancel}) {
         button->setObjectName("small");
         button->setFont(textFont(-2));
-        button->setFocusPolicy(Qt::NoFocus);
+        button->setFocusPolicy(Qt::TabFocus);
         button->hide();
         heading->addWidget(button);
     }

@@ -5,7 +5,6 @@
 
 #include <QCoreApplication>
 #include <QHBoxLayout>
-#include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QSignalBlocker>
@@ -52,10 +51,17 @@ void drawLock(QPainter& painter, const QRectF& box, const QColor& color) {
 }  // namespace
 
 ProtectionChip::ProtectionChip(const QString& name, const QString& meaning, QWidget* parent)
-    : QWidget(parent), m_name(name), m_meaning(meaning) {
+    : QAbstractButton(parent), m_meaning(meaning) {
+    setText(name);
     setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Fixed);
-    setAccessibleName(name);
+    setFocusPolicy(Qt::TabFocus);
     setState(Protection::Off);
+    connect(this, &QAbstractButton::clicked, this, [this] {
+        setState(m_state == Protection::Off  ? Protection::On
+                 : m_state == Protection::On ? Protection::Hard
+                                             : Protection::Off);
+        emit stepped(m_state);
+    });
 }
 
 void ProtectionChip::setState(Protection state) {
@@ -63,13 +69,14 @@ void ProtectionChip::setState(Protection state) {
     const QString says = state == Protection::Off  ? tr("gives way like any other place")
                          : state == Protection::On ? tr("straightened only along itself")
                                                    : tr("locked: its vertices stay bit for bit");
-    setToolTip(tr("%1, %2: %3. Click for the next: off, on, locked.").arg(m_name, m_meaning, says));
+    setToolTip(tr("%1, %2: %3. Click for the next: off, on, locked.").arg(text(), m_meaning, says));
+    setAccessibleDescription(toolTip());
     update();
 }
 
 QSize ProtectionChip::sizeHint() const {
     const QFontMetrics metrics(textFont(-1));
-    return {metrics.horizontalAdvance(m_name) + 2 * chipPadding + lockWidth, metrics.height() + 8};
+    return {metrics.horizontalAdvance(text()) + 2 * chipPadding + lockWidth, metrics.height() + 8};
 }
 
 void ProtectionChip::paintEvent(QPaintEvent*) {
@@ -77,26 +84,18 @@ void ProtectionChip::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     const QRectF pill = QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5);
     const bool isHard = m_state == Protection::Hard, isOff = m_state == Protection::Off;
-    painter.setPen(QPen(isOff ? theme().rule : theme().accent, 1));
+    painter.setPen(QPen(hasFocus() ? theme().ink : isOff ? theme().rule : theme().accent, 1));
     painter.setBrush(isHard ? theme().accent : isOff ? QColor(Qt::transparent) : theme().accentTint);
     painter.drawRoundedRect(pill, pill.height() / 2, pill.height() / 2);
     painter.setFont(textFont(-1));
     const QColor ink = isHard ? theme().onAccent : isOff ? theme().softInk : theme().ink;
     painter.setPen(ink);
     if (!isHard) {
-        painter.drawText(rect(), Qt::AlignCenter, m_name);
+        painter.drawText(rect(), Qt::AlignCenter, text());
         return;
     }
-    painter.drawText(rect().adjusted(chipPadding, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, m_name);
+    painter.drawText(rect().adjusted(chipPadding, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, text());
     drawLock(painter, QRectF(width() - chipPadding - 8.5, height() / 2.0 - 5.5, 9, 11), ink);
-}
-
-void ProtectionChip::mousePressEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || !isEnabled()) return;
-    setState(m_state == Protection::Off  ? Protection::On
-             : m_state == Protection::On ? Protection::Hard
-                                         : Protection::Off);
-    emit stepped(m_state);
 }
 
 ProtectPanel::ProtectPanel(QWidget* parent)
@@ -126,8 +125,10 @@ ProtectPanel::ProtectPanel(QWidget* parent)
             emit changed(tr("Protect"), m_care);
         });
     }
+    m_outline->setObjectName("silhouetteWeight");
+    m_outline->setAccessibleName(tr("Silhouette weight"));
     m_outline->setRange(0, 20);
-    m_outline->setFocusPolicy(Qt::NoFocus);
+    m_outline->setFocusPolicy(Qt::TabFocus);
     m_outline->setToolTip(tr("How much dearer places on the silhouette are, so that they keep their triangles"));
     m_outlineValue->setFixedWidth(30);
     m_outlineValue->setAlignment(Qt::AlignRight | Qt::AlignVCenter);

@@ -2,7 +2,7 @@
 /// What a reduction has to take care of: protected lines, the outline, loose pieces.
 #include "document/Document.h"
 
-#include <QWidget>
+#include <QAbstractButton>
 
 class QLabel;
 class QPushButton;
@@ -13,7 +13,7 @@ namespace um::app {
 class CommitField;
 
 /// A pill with three states, stepped through by clicks: off, on, and hard with a padlock.
-class ProtectionChip : public QWidget {
+class ProtectionChip : public QAbstractButton {
     Q_OBJECT
 
 public:
@@ -28,10 +28,9 @@ signals:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
 
 private:
-    QString m_name, m_meaning;
+    QString m_meaning;
     Protection m_state = Protection::Off;
 };
 

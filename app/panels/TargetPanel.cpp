@@ -37,7 +37,8 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     m_meaning->setWordWrap(true);
     m_meaning->setAlignment(Qt::AlignTop);
     m_slider->setRange(0, sliderSteps);
-    m_slider->setFocusPolicy(Qt::NoFocus);
+    m_slider->setFocusPolicy(Qt::TabFocus);
+    m_slider->setAccessibleName(tr("Target"));
     m_slider->setToolTip(tr("Sets the count in the field; nothing is computed until Enter"));
     auto* row = new QHBoxLayout;
     row->setSpacing(8);

@@ -48,7 +48,7 @@ TopStrip::TopStrip(QWidget* parent)
     fields->setContentsMargins(0, 0, 0, 0);
     fields->setSpacing(10);
     m_findings->setObjectName("findings");
-    m_findings->setFocusPolicy(Qt::NoFocus);
+    m_findings->setFocusPolicy(Qt::TabFocus);
     m_findings->setToolTip(tr("What is wrong with the mesh shown, where, and what can be done"));
     connect(m_findings, &QPushButton::clicked, this, &TopStrip::findingsWanted);
     fields->addWidget(m_findings);

@@ -7,6 +7,7 @@
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QPainter>
+#include <QScrollArea>
 #include <QStyle>
 #include <QVBoxLayout>
 
@@ -62,12 +63,22 @@ QWidget* makeRule() {
     return line;
 }
 
+QScrollArea* makeScroll(QWidget* content) {
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFocusPolicy(Qt::NoFocus);  // what is in it takes the keys, and comes into view by that
+    if (content != nullptr) scroll->setWidget(content);
+    return scroll;
+}
+
 QPushButton* makeChip(const QString& text, const QString& tip) {
     auto* chip = new QPushButton(text);
     chip->setObjectName("chip");
     chip->setCheckable(true);
     chip->setToolTip(tip);
-    chip->setFocusPolicy(Qt::NoFocus);
+    chip->setFocusPolicy(Qt::TabFocus);
     chip->setFont(textFont(-1));
     return chip;
 }
@@ -173,6 +184,7 @@ MessageBar::MessageBar(QWidget* parent)
     m_close->setObjectName("quiet");
     m_close->setIcon(icon("close", theme().softInk));
     m_close->setToolTip(tr("Put this message away"));
+    m_close->setAccessibleName(m_close->toolTip());
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(16, 6, 10, 6);
     row->addWidget(m_label, 1);

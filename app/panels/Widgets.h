@@ -8,6 +8,8 @@
 #include <QPushButton>
 #include <QWidget>
 
+class QScrollArea;
+
 namespace um::app {
 
 class Job;
@@ -21,6 +23,8 @@ QLabel* makeHeading(const QString& text);
 QLabel* makeQuietLabel(const QString& text = {});
 /// A thin horizontal line.
 QWidget* makeRule();
+/// Room for content that may be taller than it.
+QScrollArea* makeScroll(QWidget* content = nullptr);
 /// A toggle that looks like a pill.
 QPushButton* makeChip(const QString& text, const QString& tip);
 

@@ -97,11 +97,7 @@ SheetPanel::SheetPanel(SheetWork& work, QWidget* parent)
     upper->addWidget(m_bakePage);
     upper->addWidget(m_mergePage);
     upper->addStretch();
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(content);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    QScrollArea* scroll = makeScroll(content);
     m_bake->setObjectName("primary");
     m_how->setCheckable(true);
     m_how->setToolTip(

@@ -43,7 +43,7 @@ SightlineStrip::SightlineStrip(QWidget* parent)
     setMouseTracking(true);
     m_play->setObjectName("chip");
     m_play->setCheckable(true);
-    m_play->setFocusPolicy(Qt::NoFocus);
+    m_play->setFocusPolicy(Qt::TabFocus);
     m_play->setToolTip(tr("Walks up to the asset and away again, with the levels changing as they would (Y)"));
     m_field->hide();
     m_field->setFixedWidth(92);

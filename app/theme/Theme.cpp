@@ -94,7 +94,7 @@ QString Theme::styleSheet() const {
         QLineEdit:focus { border-color: @accent; }
         QLineEdit:disabled { color: @softInk; background: @panel; }
         QLineEdit[wrong="true"] { border-color: @brick; }
-        QPushButton { background: @field; border: 1px solid @rule; border-radius: 6px; padding: 5px 12px; }
+        QPushButton { outline: none; background: @field; border: 1px solid @rule; border-radius: 6px; padding: 5px 12px; }
         QPushButton:hover { border-color: @softInk; }
         QPushButton:focus { border-color: @accent; }
         QPushButton:disabled { color: @softInk; background: @panel; }
@@ -104,9 +104,11 @@ QString Theme::styleSheet() const {
         QPushButton#quiet:hover { border-color: @rule; }
         QPushButton#chip { background: @panel; border: 1px solid @rule; border-radius: 11px; padding: 3px 11px; }
         QPushButton#chip:checked { background: @accent; border-color: @accent; color: @onAccent; }
+        QPushButton#chip:focus, QPushButton#small:focus, QPushButton#primary:focus { border-color: @ink; }
         QPushButton#chip:disabled { color: @softInk; background: @panel; }
         QPushButton#findings { background: transparent; border: none; color: @amber; padding: 3px 6px; }
         QPushButton#findings[sound="true"] { color: @softInk; }
+        QPushButton#findings:focus { text-decoration: underline; }
         QWidget#linesBack, QLabel#tag { background: @linesBack; border-radius: 6px; }
         QLabel#tag { padding: 1px 6px; }
         QPushButton#small { background: @panel; border: 1px solid @rule; border-radius: 8px; padding: 1px 8px; }
@@ -118,6 +120,7 @@ QString Theme::styleSheet() const {
         QSlider::handle:horizontal { background: @field; border: 2px solid @accent; width: 12px; height: 12px;
                                      margin: -7px 0; border-radius: 8px; }
         QSlider::handle:horizontal:disabled { border-color: @rule; }
+        QSlider::handle:horizontal:focus { background: @accent; }
         QSlider::sub-page:horizontal:disabled { background: @rule; }
         QScrollArea, QScrollArea > QWidget > QWidget, um--app--PartsList { background: transparent; border: none; }
         QScrollBar:vertical { width: 7px; background: transparent; }

@@ -86,8 +86,9 @@ void ViewArea::makeChips() {
     m_against->setCheckable(false);
     m_frame = new QPushButton;
     m_frame->setObjectName("chip");
-    m_frame->setFocusPolicy(Qt::NoFocus);
+    m_frame->setFocusPolicy(Qt::TabFocus);
     m_frame->setToolTip(tr("Everything into view (F)"));
+    m_frame->setAccessibleName(tr("Everything into view"));
     m_frame->setIcon(icon("frame", theme().ink));
     const auto row = [this](std::initializer_list<QPushButton*> buttons) {
         auto* holder = new QWidget(this);
