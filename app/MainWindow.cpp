@@ -162,14 +162,20 @@ QWidget* MainWindow::makeActivity() {
     column->addWidget(new JobStrip(m_opening, tr("Reading")));
     column->addWidget(new JobStrip(m_saving, tr("Saving")));
     column->addWidget(new JobStrip(m_desk->sheetJob(), tr("Writing the evidence sheet")));
+    column->addWidget(new JobStrip(m_desk->turnJob(), tr("Turning")));
     activity->hide();
     connect(&m_opening, &Job::started, activity, [this, activity] { activity->setVisible(m_model.isOpen()); });
-    for (Job* job : {&m_saving, &m_desk->sheetJob()}) connect(job, &Job::started, activity, &QWidget::show);
-    for (Job* job : {&m_opening, &m_saving, &m_desk->sheetJob()})
-        connect(job, &Job::ended, activity, [this, activity] {
-            activity->setVisible((m_opening.isRunning() && m_model.isOpen()) || m_saving.isRunning() ||
-                                 m_desk->sheetJob().isRunning());
-        });
+    const std::vector<Job*> others = {&m_saving, &m_desk->sheetJob(), &m_desk->turnJob()};
+    const auto settle = [this, activity, others] {
+        activity->setVisible(
+            (m_opening.isRunning() && m_model.isOpen()) ||
+            std::any_of(others.begin(), others.end(), [](const Job* job) { return job->isRunning(); }));
+    };
+    connect(&m_opening, &Job::ended, activity, settle);
+    for (Job* job : others) {
+        connect(job, &Job::started, activity, &QWidget::show);
+        connect(job, &Job::ended, activity, settle);
+    }
     return activity;
 }
 

@@ -97,8 +97,10 @@ void MainWindow::readSource(const QString& path) {
     if (!m_model.isOpen()) return;
     m_opening.start([this, path, document = m_model.document()](const Progress& progress) -> Job::Delivery {
         auto read = std::make_shared<Document>(documentFromMesh(path.toStdString(), progress.span(0, 0.7)));
-        // In the unit that it will have, so that what is drawn is what is shown.
-        read->source = withSourceOf(document, *read).source;
+        // In the unit and as upright as it will be, so that what is drawn is what is shown.
+        const Document asDecided = withSourceOf(document, *read);
+        read->source = asDecided.source;
+        read->sourceUp = asDecided.sourceUp;
         const Drawable drawable = makeDrawable(read->source, progress.span(0.7, 1));
         return [this, path, read, drawable] {
             const Document before = m_model.document();

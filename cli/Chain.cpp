@@ -19,7 +19,7 @@ namespace {
 
 struct Options {
     std::vector<std::string> paths;  // of the sources, and last the folder
-    std::string json, unit, recipe, saveRecipe, first, packing = "none", pivot = "kept", up = "y", writeUnit;
+    std::string json, unit, recipe, saveRecipe, first, packing = "none", pivot = "kept", up, sourceUp = "y", writeUnit;
     DeliverySettings delivery;
     std::vector<std::string> targets;
     std::size_t levels = 0;
@@ -96,8 +96,12 @@ DeliverySettings deliveryOf(const Options& options) {
     settings.drawOrder = !options.noDrawOrder;
     settings.packing = parsePacking(options.packing);
     settings.placement.pivot = parsePivot(options.pivot);
-    if (options.up != "y" && options.up != "z") throw InputError("The axis that points up is y or z.");
-    settings.placement.up = options.up == "z" ? UpAxis::Z : UpAxis::Y;
+    // Levels lie where their source does, unless something else is asked for.
+    const UpAxis sourceUp = parseUp(options.sourceUp);
+    if (!options.up.empty())
+        settings.placement.up = parseUp(options.up);
+    else if (!saysWhatIsUp("level." + settings.format))
+        settings.placement.up = sourceUp;
     if (!options.writeUnit.empty()) {
         const auto metres = metresPerUnitOf(options.writeUnit);
         if (!metres) throw InputError("\"" + options.writeUnit + "\" is no unit: there are mm, cm, m, in and ft.");
@@ -111,7 +115,7 @@ std::string madeFrom(const std::string& source, const std::vector<std::filesyste
                      const Recipe& recipe, const Options& options) {
     const std::string text = hashMeshFile(source, companions, Progress()) + recipeJson(recipe) + options.unit +
                              options.delivery.format + "|" + options.delivery.pattern + "|" + options.packing + "|" +
-                             options.pivot + "|" + options.up + "|" + options.writeUnit + "|" +
+                             options.pivot + "|" + options.up + "|" + options.sourceUp + "|" + options.writeUnit + "|" +
                              (options.delivery.oneFile ? "one" : "") + (options.noDrawOrder ? "as is" : "") + "|" +
                              UMESH_VERSION;
     return hashBytes({std::as_bytes(std::span(text))});
@@ -156,7 +160,7 @@ Outcome makeOne(const std::string& source, const std::string& folder, const Reci
             if (!level.at("target_met")) outcome.code = checkMissed;
         return outcome;
     }
-    const MeshFile file = readWithNotes(source, options.unit);
+    const MeshFile file = readWithNotes(source, options.unit, parseUp(options.sourceUp));
     const std::string made = madeFrom(source, file.companions, recipe, options);
     Delivery delivery{name, file.mesh.triangleCount(), recipe, {}, made, {}};
     for (const std::filesystem::path& companion : file.companions)
@@ -351,7 +355,10 @@ void addChain(CLI::App& app, int& code) {
         ->capture_default_str();
     command->add_flag("--no-draw-order", options->noDrawOrder, "leave triangles in the order they came");
     command->add_option("--pivot", options->pivot, "kept, ground or centre")->capture_default_str();
-    command->add_option("--up", options->up, "y, or z for formats other than glTF")->capture_default_str();
+    command->add_option("--up", options->up,
+                        "what points up in what is written: y, or z for formats other than glTF (as in the sources)");
+    command->add_option("--source-up", options->sourceUp, "what points up in files that do not say it: y or z")
+        ->capture_default_str();
     command->add_option("--write-unit", options->writeUnit, "unit of what is written, for formats other than glTF");
     command->add_option("--unit", options->unit, "the file's unit, where it does not say it: mm, cm, m, in, ft");
     command->add_option("--jobs", options->jobs, "sources worked on at once, as far as memory allows");

@@ -70,7 +70,7 @@ void Answer::json(const Json& json) const {
         writeWhole(m_jsonFile, [&](FileWriter& writer) { writer.write(text); });
 }
 
-MeshFile readWithNotes(const std::string& path, const std::string& unit) {
+MeshFile readWithNotes(const std::string& path, const std::string& unit, UpAxis up) {
     const TerminalProgress terminal("Reading " + std::filesystem::path(path).filename().string());
     MeshFile file = readMesh(path, terminal.progress());
     for (const auto* sentences : {&file.remarks, &file.notes})
@@ -81,7 +81,13 @@ MeshFile readWithNotes(const std::string& path, const std::string& unit) {
         if (!file.mesh.unitStated) file.mesh.metresPerUnit = *metres;
         file.mesh.unitStated = true;
     }
+    if (up == UpAxis::Z && !saysWhatIsUp(path)) standUpAlongY(file.mesh);
     return file;
+}
+
+UpAxis parseUp(const std::string& text) {
+    if (text != "y" && text != "z") throw InputError("The axis that points up is y or z.");
+    return text == "z" ? UpAxis::Z : UpAxis::Y;
 }
 
 Json deviationJson(const Deviation& deviation, const Mesh& source, double tolerance) {

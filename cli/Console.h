@@ -3,6 +3,7 @@
 #include "base/Progress.h"
 #include "files/MeshFile.h"
 #include "measure/Deviation.h"
+#include "mesh/Placement.h"
 
 #include <atomic>
 #include <nlohmann/json.hpp>
@@ -46,7 +47,10 @@ private:
 
 /// Reads a mesh with progress and prints the reader's notes on standard error. A unit given holds where the file does
 /// not say its own.
-MeshFile readWithNotes(const std::string& path, const std::string& unit);
+MeshFile readWithNotes(const std::string& path, const std::string& unit, UpAxis up = UpAxis::Y);
+/// "y" or "z".
+/// @throws InputError  if it is neither
+UpAxis parseUp(const std::string& text);
 
 /// The measurements as docs/MEASURES.md lists them, lengths in the source's unit; a `tolerance` of 0 asks for no share.
 Json deviationJson(const Deviation& deviation, const Mesh& source, double tolerance);

@@ -17,7 +17,7 @@ namespace um::cli {
 namespace {
 
 struct Options {
-    std::string source, level, tolerance, json, unit;
+    std::string source, level, tolerance, json, unit, sourceUp = "y";
     std::string samples;
     bool drift = false, shape = false, load = false, texels = false, look = false;
     std::string silhouette, at, screen = "1440px,50deg";
@@ -94,8 +94,8 @@ int run(const Options& options) {
     const Length tolerance = options.tolerance.empty() ? Length{} : parseLength(options.tolerance);
     DeviationSettings settings;
     if (!options.samples.empty()) settings.samples = parseCount(options.samples);
-    const MeshFile source = readWithNotes(options.source, options.unit);
-    MeshFile level = readWithNotes(options.level, options.unit);
+    const MeshFile source = readWithNotes(options.source, options.unit, parseUp(options.sourceUp));
+    MeshFile level = readWithNotes(options.level, options.unit, parseUp(options.sourceUp));
     // A level that does not say its unit is in its source's.
     if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
     const Deviation deviation = [&] {
@@ -204,6 +204,8 @@ void addMeasure(CLI::App& app, int& code) {
     command->add_option("--screen", options->screen, "the screen of --at")->capture_default_str();
     command->add_option("--views", options->views, "directions of the outlines: 26, 98 or 386")->capture_default_str();
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
+    command->add_option("--source-up", options->sourceUp, "what points up in files that do not say it: y or z")
+        ->capture_default_str();
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
     command->callback([options, &code] { code = run(*options); });
 }

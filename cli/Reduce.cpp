@@ -13,7 +13,7 @@ namespace um::cli {
 namespace {
 
 struct Options {
-    std::string in, out, target, json, unit, tolerance;
+    std::string in, out, target, json, unit, tolerance, sourceUp = "y";
     std::string screen = "1440px,50deg";
     bool measure = false;
     std::string protect, guard, guardChannel, dropLoose, join, memory;
@@ -40,6 +40,19 @@ NormalTreatment parseNormals(const std::string& text) {
     if (text == "keep") return NormalTreatment::Keep;
     if (text == "remake") return NormalTreatment::Remake;
     throw InputError("\"" + text + "\" is no way to treat normals: type auto, keep or remake.");
+}
+
+// Files that do not say what is up keep their axes; one that does gets them right.
+void writeUpright(const Options& options, const Mesh& mesh, const Progress& progress) {
+    const bool isToStandUp =
+        parseUp(options.sourceUp) == UpAxis::Z && !saysWhatIsUp(options.in) && saysWhatIsUp(options.out);
+    if (!isToStandUp) {
+        writeMesh(mesh, options.out, progress);
+        return;
+    }
+    Mesh upright = mesh;
+    standUpAlongY(upright);
+    writeMesh(upright, options.out, progress);
 }
 
 // What can be said without the mesh.
@@ -89,7 +102,7 @@ int runLarge(const Options& options, const Answer& answer, const Target& target,
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     {
         const TerminalProgress terminal("Writing");
-        writeMesh(result.mesh, options.out, terminal.progress());
+        writeUpright(options, result.mesh, terminal.progress());
     }
     const auto length = [&](double value) { return formatLength(value * result.mesh.metresPerUnit); };
     answer.line("Reduced " + options.in + " from " + formatCount(result.sourceTriangles) + " to " +
@@ -113,6 +126,7 @@ int run(const Options& options) {
     const Screen screen = parseScreen(options.screen);
     const Length tolerance = options.tolerance.empty() ? Length{} : parseLength(options.tolerance);
     formatOfExtension(options.out);
+    parseUp(options.sourceUp);
     commonSettings(options);
     const std::size_t memory = options.memory.empty() ? memoryToSpare() : parseMemory(options.memory);
     if (needsStreaming(options.in, memory)) return runLarge(options, answer, target, memory);
@@ -134,7 +148,7 @@ int run(const Options& options) {
     }
     {
         const TerminalProgress terminal("Writing");
-        writeMesh(result.mesh, options.out, terminal.progress());
+        writeUpright(options, result.mesh, terminal.progress());
     }
     const double allowed = tolerance.inMeshUnits(file.mesh.metresPerUnit);
     const bool withinTolerance = options.tolerance.empty() || result.deviation->max <= allowed;
@@ -193,6 +207,10 @@ void addReduce(CLI::App& app, int& code) {
     command->add_option("--memory", options->memory,
                         "memory allowed, such as 4G; larger files are reduced piece by piece");
     command->add_option("--unit", options->unit, "the file's unit, where it does not say it: mm, cm, m, in, ft");
+    command
+        ->add_option("--source-up", options->sourceUp,
+                     "what points up in a file that does not say it, y or z, for writing glTF")
+        ->capture_default_str();
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
     command->callback([options, &code] { code = run(*options); });
 }

@@ -12,7 +12,7 @@ namespace um::cli {
 namespace {
 
 struct Options {
-    std::string source, out, tolerance, at, screen, unit, date;
+    std::string source, out, tolerance, at, screen, unit, date, sourceUp = "y";
     std::vector<std::string> levels;
 };
 
@@ -37,12 +37,12 @@ Document documentOf(const Options& options) {
     }
     if (options.levels.empty()) throw InputError("Name the levels that are to be judged against the source.");
     Document document;
-    MeshFile source = readWithNotes(options.source, options.unit);
+    MeshFile source = readWithNotes(options.source, options.unit, parseUp(options.sourceUp));
     document.sourceFile = options.source;
     document.name = document.sourceFile.stem().string();
     document.sourceHash = hashMeshFile(document.sourceFile, source.companions, Progress());
     for (const std::string& path : options.levels) {
-        MeshFile level = readWithNotes(path, options.unit);
+        MeshFile level = readWithNotes(path, options.unit, parseUp(options.sourceUp));
         if (level.mesh.unitStated) convertUnit(level.mesh, source.mesh.metresPerUnit);
         const std::string name = std::filesystem::path(path).filename().string();
         document.levels.push_back(makeLevel(name, "", std::make_shared<const Mesh>(std::move(level.mesh))));
@@ -84,6 +84,8 @@ void addReport(CLI::App& app, int& code) {
                         "the screen it is seen on (default: 1440px,50deg, or the document's)");
     command->add_option("--date", options->date, "the date on the sheet (default: today)");
     command->add_option("--unit", options->unit, "the files' unit, where they do not say it: mm, cm, m, in, ft");
+    command->add_option("--source-up", options->sourceUp, "what points up in files that do not say it: y or z")
+        ->capture_default_str();
     command->callback([options, &code] {
         run(*options);
         code = done;

@@ -142,6 +142,8 @@ void AssetDesk::connectViews() {
                                                         : m_model.document().source->parts[std::size_t(part)].name);
     });
     connect(m_parts, &PartsPanel::unitChosen, this, &AssetDesk::setUnit);
+    connect(m_parts, &PartsPanel::upChosen, this, &AssetDesk::setUp);
+    connect(&m_turning, &Job::ended, m_parts, &PartsPanel::showProperties);  // as it is, if that was cancelled
     connect(m_evidence, &EvidencePanel::measureWanted, m_measuring, &MeasureQueue::forgetCancelled);
     connect(m_evidence, &EvidencePanel::worstWanted, this, [this] { goToWorst(); });
     connect(m_evidence, &EvidencePanel::toleranceDragged, this,
@@ -204,11 +206,26 @@ void AssetDesk::connectViews() {
 
 void AssetDesk::connectJobs() {
     const auto [counting, drawing] = m_facts->jobs();
-    for (Job* job :
-         {&m_reducing, &m_measuring->job(), counting, drawing, &m_drawables->job(), &m_repairing, &m_judging,
-          &m_places->job(), &m_costs->job(), &m_health->job(), &m_outlineWatch->job(), &m_chainWork->job(),
-          &m_chainWork->readingJob(), &m_sheetWork->bakingJob(), &m_sheetWork->readingJob(),
-          &m_sheetWork->forecastJob(), &m_sheetWork->cageJob(), m_chainWatch->jobs()[0], m_chainWatch->jobs()[1]})
+    for (Job* job : {&m_reducing,
+                     &m_measuring->job(),
+                     counting,
+                     drawing,
+                     &m_drawables->job(),
+                     &m_repairing,
+                     &m_turning,
+                     &m_judging,
+                     &m_places->job(),
+                     &m_costs->job(),
+                     &m_health->job(),
+                     &m_outlineWatch->job(),
+                     &m_chainWork->job(),
+                     &m_chainWork->readingJob(),
+                     &m_sheetWork->bakingJob(),
+                     &m_sheetWork->readingJob(),
+                     &m_sheetWork->forecastJob(),
+                     &m_sheetWork->cageJob(),
+                     m_chainWatch->jobs()[0],
+                     m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
     connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
@@ -293,9 +310,9 @@ std::vector<Shown> AssetDesk::everythingButShown() const {
 }
 
 bool AssetDesk::isIdle() const {
-    const std::initializer_list<const Job*> jobs = {
-        &m_reducing, &m_measuring->job(), &m_drawables->job(), &m_repairing,
-        &m_judging,  &m_places->job(),    &m_chainWork->job(), &m_chainWork->readingJob()};
+    const std::initializer_list<const Job*> jobs = {&m_reducing,      &m_measuring->job(), &m_drawables->job(),
+                                                    &m_repairing,     &m_turning,          &m_judging,
+                                                    &m_places->job(), &m_chainWork->job(), &m_chainWork->readingJob()};
     return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
            m_facts->isIdle() && m_chainWatch->isIdle() && !m_walk->isWalking() && m_outlineWatch->isIdle() &&
            m_costs->isIdle() && m_sheetWork->isIdle() && m_health->isIdle() &&
@@ -315,7 +332,8 @@ void AssetDesk::documentChanged() {
     if (shownLevel() == nullptr) m_shown = {};
     const Document& document = m_model.document();
     if (m_facts->watch(document.source, devicePixelRatioF())) {
-        m_parts->setSource(document.source.get());
+        const bool mayLie = !document.sourceFile.empty() && !saysWhatIsUp(document.sourceFile);
+        m_parts->setSource(document.source.get(), mayLie ? std::optional(document.sourceUp) : std::nullopt);
         m_sightline->setAsset(0, {});
     }
     m_sightline->setScreen(document.screen);
@@ -469,6 +487,28 @@ void AssetDesk::queueMeasuring() {
     m_measuring->set(m_model.document().source, std::move(waiting));
 }
 
+// Beside the window: millions of vertices take a while.
+void AssetDesk::setUp(UpAxis up) {
+    m_turning.start([this, up, before = m_model.document(),
+                     state = m_model.undoStack().index()](const Progress& progress) -> Job::Delivery {
+        auto next = std::make_shared<Document>(withUp(before, up));
+        std::vector<Drawable> drawables = {makeDrawable(next->source, progress.span(0.2, 0.8))};
+        for (const Level& level : next->levels) drawables.push_back(makeDrawable(level.mesh, progress.span(0.8, 1)));
+        return [this, up, state, next, drawables, source = before.source] {
+            if (source != m_model.document().source) return;
+            if (state != m_model.undoStack().index()) {
+                setUp(up);  // something else was changed meanwhile, and stays so
+                return;
+            }
+            m_drawables->keep(next->source, drawables.front());
+            for (std::size_t i = 0; i < next->levels.size(); ++i)
+                m_drawables->keep(next->levels[i].mesh, drawables[i + 1]);
+            m_model.change(tr("Up"), std::move(*next));
+            m_view->viewport().frameAll();
+        };
+    });
+}
+
 void AssetDesk::setUnit(double metres) {
     m_model.change(tr("Unit"), withUnit(m_model.document(), metres));
 }
@@ -523,6 +563,7 @@ void AssetDesk::cancelEverything() {
     m_places->job().cancel();
     m_health->job().cancel();
     m_repairing.cancel();
+    m_turning.cancel();
     m_sheetWork->cancel();
     m_judging.cancel();
     m_export->job().cancel();

@@ -58,6 +58,7 @@ public:
     HealthWatch& health() { return *m_health; }
     Job& repairJob() { return m_repairing; }
     Job& sheetJob() { return m_judging; }
+    Job& turnJob() { return m_turning; }
     Job& reduceJob() { return m_reducing; }
     Job& measureJob();
     CostWatch& costs() { return *m_costs; }
@@ -130,6 +131,7 @@ private:
     void connectViews();
     void connectJobs();
     void setUnit(double metres);
+    void setUp(UpAxis up);
     void changeCare(const QString& what, const Care& care);
     void guardPart(int part, GuardValue value);
     void queueMeasuring();
@@ -163,7 +165,7 @@ private:
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_repairing, m_judging;
+    Job m_reducing, m_repairing, m_judging, m_turning;
     std::optional<Level> m_preview;
     std::shared_ptr<const Mesh> m_previewOf;  // the source that it was made of
     Shown m_shown, m_other;

@@ -24,7 +24,7 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
     LevelRecipe recipe;
     recipe.target = typed.toStdString();
     const std::string made =
-        howMade({*source, m_model.document().sourceHash}, m_model.document().care, screen, {}, recipe, {}, 0);
+        howMade({*source, sourceMark(m_model.document())}, m_model.document().care, screen, {}, recipe, {}, 0);
     m_reducing.start([this, typed, made, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
         auto result =
             std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, settings, progress.span(0, 0.95)));

@@ -46,7 +46,7 @@ void ChainWork::remakeStale() {
 void ChainWork::run(const Recipe& recipe, std::vector<std::shared_ptr<Level>> ready, PutIn putIn) {
     const QString what = ready.empty() ? tr("Make the chain") : tr("Make stale levels anew");
     const auto source = m_model.document().source;
-    m_making.start([this, source, hash = m_model.document().sourceHash, recipe, ready, putIn = std::move(putIn),
+    m_making.start([this, source, hash = sourceMark(m_model.document()), recipe, ready, putIn = std::move(putIn),
                     what](const Progress& progress) -> Job::Delivery {
         std::vector<const Level*> kept;
         for (const auto& level : ready) kept.push_back(level.get());
@@ -64,12 +64,15 @@ void ChainWork::run(const Recipe& recipe, std::vector<std::shared_ptr<Level>> re
 void ChainWork::takeHandmade(int level, const QString& path) {
     if (!m_model.isOpen() || m_reading.isRunning()) return;
     const auto source = m_model.document().source;
-    m_reading.start([this, source, level, path](const Progress& progress) -> Job::Delivery {
+    // Made for the same file, it stands as that does.
+    const bool standsOnZ = m_model.document().sourceUp == UpAxis::Z && !saysWhatIsUp(path.toStdString());
+    m_reading.start([this, source, level, path, standsOnZ](const Progress& progress) -> Job::Delivery {
         MeshFile file = readMesh(path.toStdString(), progress);
         if (file.mesh.unitStated)
             convertUnit(file.mesh, source->metresPerUnit);
         else
             file.mesh.metresPerUnit = source->metresPerUnit;
+        if (standsOnZ) standUpAlongY(file.mesh);
         auto mesh = std::make_shared<const Mesh>(std::move(file.mesh));
         return [this, source, level, path, mesh, notes = file.notes] {
             if (source != m_model.document().source) return;

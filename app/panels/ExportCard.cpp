@@ -115,6 +115,7 @@ void ExportCard::open(const Document& document, int level) {
     m_which->addItem(tr("all levels"));
     for (const Level& one : document.levels) m_which->addItem(QString::fromStdString(one.name));
     m_which->setCurrentIndex(level + 1);
+    m_up->setCurrentIndex(int(document.sourceUp));  // so that levels lie where their source does
     const QSettings settings;
     if (m_folder->text().isEmpty()) {
         const std::filesystem::path beside =

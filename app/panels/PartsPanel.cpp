@@ -68,8 +68,9 @@ PartsPanel::PartsPanel(QWidget* parent)
     });
 }
 
-void PartsPanel::setSource(const Mesh* mesh) {
+void PartsPanel::setSource(const Mesh* mesh, std::optional<UpAxis> up) {
     m_mesh = mesh;
+    m_up = up;
     m_triangles = mesh != nullptr ? trianglesByPart(*mesh) : std::vector<std::size_t>();
     m_statistics.reset();
     const bool wasChosen = std::exchange(m_chosen, -1) >= 0;
@@ -209,6 +210,16 @@ void PartsPanel::showProperties() {
         connect(units, &QComboBox::textActivated, this,
                 [this](const QString& name) { emit unitChosen(*metresPerUnitOf(name.toStdString())); });
         addRow(makeQuietLabel(tr("Unit (assumed)")), units, {});
+    }
+    if (whole && m_up) {
+        auto* axes = new QComboBox;
+        axes->setFont(textFont(-1));
+        axes->setAccessibleName(tr("Up"));
+        axes->addItems({tr("y"), tr("z")});
+        axes->setCurrentIndex(int(*m_up));
+        axes->setToolTip(tr("The file does not say which axis points up; choose z if the mesh lies on its back"));
+        connect(axes, &QComboBox::activated, this, [this](int axis) { emit upChosen(UpAxis(axis)); });
+        addRow(makeQuietLabel(tr("Up")), axes, {});
     }
 }
 

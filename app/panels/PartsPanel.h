@@ -1,6 +1,7 @@
 #pragma once
 /// The parts of the source with their share of its triangles, and what the chosen one (or the whole) is at a glance.
 #include "measure/Deviation.h"
+#include "mesh/Placement.h"
 #include "mesh/Statistics.h"
 #include "reduce/Guard.h"
 
@@ -22,12 +23,14 @@ class PartsPanel : public QWidget {
 public:
     explicit PartsPanel(QWidget* parent = nullptr);
 
-    void setSource(const Mesh* mesh);
+    /// @param up  what points up in its file; nothing where that says so itself
+    void setSource(const Mesh* mesh, std::optional<UpAxis> up = {});
     /// Arrives later than the mesh; without it only the counts are known.
     void setStatistics(std::optional<MeshStatistics> statistics);
     void setGuard(const Guard& guard);
     /// Of the level that is shown, for how far the chosen part is off; null for none.
     void setEvidence(std::shared_ptr<const Deviation> evidence);
+    void showProperties();
     int chosenPart() const { return m_chosen; }
     void choose(int part);
 
@@ -35,14 +38,15 @@ signals:
     /// The part that should stand out; -1 for none.
     void partChosen(int part);
     void unitChosen(double metresPerUnit);
+    void upChosen(um::UpAxis up);
     void guardChosen(int part, um::GuardValue value);
 
 private:
     void showRows();
-    void showProperties();
     GuardValue guardOf(std::size_t part) const;
 
     const Mesh* m_mesh = nullptr;
+    std::optional<UpAxis> m_up;
     std::vector<std::size_t> m_triangles;
     std::optional<MeshStatistics> m_statistics;
     Guard m_guard;

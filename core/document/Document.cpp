@@ -226,7 +226,7 @@ void makeMissingLevels(Document& document, const Progress& progress) {
     std::vector<const Level*> ready;
     for (const Level& level : document.levels) ready.push_back(level.mesh ? &level : nullptr);
     if (std::find(ready.begin(), ready.end(), nullptr) == ready.end()) return;
-    Chain chain = makeChain({*document.source, document.sourceHash}, recipeOf(document), ready, progress);
+    Chain chain = makeChain({*document.source, sourceMark(document)}, recipeOf(document), ready, progress);
     for (std::size_t i = 0; i < ready.size(); ++i) chain.levels[i].name = document.levels[i].name;
     document.levels = std::move(chain.levels);
 }
@@ -323,6 +323,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
     }
     source["metres_per_unit"] = document.source->metresPerUnit;
     source["unit_stated"] = document.source->unitStated;
+    source["up"] = document.sourceUp == UpAxis::Z ? "z" : "y";
     if (embedded) source["mesh"] = saveMesh(database, shelf, "source/", *document.source, progress.span(0, 0.6));
     json["source"] = source;
     json["levels"] = Json::array();
@@ -373,6 +374,7 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
     document.notes = source.at("notes").get<std::vector<std::string>>();
     document.remarks = source.value("remarks", std::vector<std::string>());
     document.embedSource = source.at("embedded");
+    document.sourceUp = source.value("up", "y") == "z" ? UpAxis::Z : UpAxis::Y;
     if (source.contains("file")) document.sourceFile = source.at("file").get<std::string>();
     if (document.embedSource) {
         document.source = loadMesh(database, shelf, "source/", source.at("mesh"), path.string());
@@ -382,6 +384,7 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
     MeshFile file = readMesh(document.sourceFile, progress.span(0, 0.8));
     file.mesh.metresPerUnit = source.at("metres_per_unit");
     file.mesh.unitStated = source.at("unit_stated");
+    if (document.sourceUp == UpAxis::Z) standUpAlongY(file.mesh);
     document.source = std::make_shared<const Mesh>(std::move(file.mesh));
     document.sourceCompanions = std::move(file.companions);
     const std::string hash = hashMeshFile(document.sourceFile, document.sourceCompanions, progress.span(0.8, 1));
@@ -458,6 +461,10 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
     makeMissingLevels(document, progress.span(0.4, 1));
     progress.at(1);
     return document;
+}
+
+std::string sourceMark(const Document& document) {
+    return document.sourceHash + (document.sourceUp == UpAxis::Z ? "|z" : "");
 }
 
 Document documentFromMesh(const std::filesystem::path& path, const Progress& progress) {

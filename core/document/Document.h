@@ -3,6 +3,7 @@
 /// shared and never changed, so that copies are cheap and undoing is putting an older copy back.
 #include "base/Error.h"
 #include "chain/Chain.h"
+#include "mesh/Placement.h"
 
 #include <filesystem>
 #include <memory>
@@ -19,6 +20,7 @@ struct Document {
     /// Of that file and what lies beside it, when they were read, or of a shape that no file holds.
     std::string sourceHash;
     std::vector<std::filesystem::path> sourceCompanions;  ///< those beside it; unknown where it is embedded
+    UpAxis sourceUp = UpAxis::Y;                          ///< in that file; the source itself stands along y
     bool embedSource = false;                             ///< whether the document itself carries the source
     std::vector<std::string> notes;                       ///< what was lost or guessed when the source was read
     std::vector<std::string> remarks;                     ///< what was done then that loses nothing
@@ -54,6 +56,9 @@ struct SourceMissing : FileError {
 /// @throws Cancelled
 Document openDocument(const std::filesystem::path& path, const Progress& progress,
                       const std::filesystem::path& source = {});
+
+/// By what levels know whether they are of this source, turned and all.
+std::string sourceMark(const Document& document);
 
 /// A new document around a mesh file.
 /// @throws FileError, Cancelled

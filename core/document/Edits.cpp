@@ -1,6 +1,7 @@
 #include "document/Edits.h"
 
 #include "base/File.h"
+#include "files/MeshFile.h"
 
 #include <algorithm>
 
@@ -29,6 +30,16 @@ std::vector<double> comesIn(const Document& document) {
     std::vector<LevelCost> costs;
     for (const Level& level : document.levels) costs.push_back(costOf(level));
     return bandOf(costs, {}, document.screen, document.switching).from;
+}
+
+// As it stands if `up` points up in its file, and the other axis did so far.
+std::shared_ptr<const Mesh> turned(const std::shared_ptr<const Mesh>& mesh, UpAxis up) {
+    auto result = std::make_shared<Mesh>(*mesh);
+    if (up == UpAxis::Z)
+        standUpAlongY(*result);
+    else
+        standUpAlongZ(*result);
+    return result;
 }
 
 void putInPlace(Document& document, std::shared_ptr<const Mesh> source) {
@@ -67,6 +78,8 @@ Document withSourceOf(Document document, const Document& read) {
         asDecided->unitStated = document.source->unitStated;
         mesh = std::move(asDecided);
     }
+    if (!isSameFile && saysWhatIsUp(read.sourceFile)) document.sourceUp = UpAxis::Y;
+    if (document.sourceUp != read.sourceUp) mesh = turned(mesh, document.sourceUp);
     const auto inItsUnit = [&](std::shared_ptr<const Mesh>& level) {
         if (level->metresPerUnit == mesh->metresPerUnit) return;
         auto converted = std::make_shared<Mesh>(*level);
@@ -98,6 +111,18 @@ Document withUnit(Document document, double metresPerUnit) {
         level.mesh = inUnit(level.mesh);
         if (level.bake && level.bake->bare) level.bake->bare = inUnit(level.bake->bare);
     }
+    return document;
+}
+
+Document withUp(Document document, UpAxis up) {
+    if (up == document.sourceUp) return document;
+    document.sourceUp = up;
+    putInPlace(document, turned(document.source, up));
+    for (Level& level : document.levels) {
+        level.mesh = turned(level.mesh, up);
+        if (level.bake && level.bake->bare) level.bake->bare = turned(level.bake->bare, up);
+    }
+    for (CagePush& push : document.bake.pushes) push.centre = turned(push.centre, up == UpAxis::Y);
     return document;
 }
 
@@ -262,7 +287,7 @@ Document withSettingsOf(Document document, const Recipe& recipe) {
 }
 
 std::string howMade(const Document& document, std::size_t level, double comesIn) {
-    return howMade({*document.source, document.sourceHash}, document.care, document.screen, document.bake,
+    return howMade({*document.source, sourceMark(document)}, document.care, document.screen, document.bake,
                    document.levels[level].recipe, level > 0 ? document.levels[level - 1].made : std::string(), comesIn);
 }
 

@@ -12,12 +12,15 @@ namespace um {
 Document withSource(Document document, std::shared_ptr<const Mesh> mesh);
 
 /// A file's mesh in the source's place, likewise: the same file as it is now, or another. What a unit of the same file
-/// means stays as it was decided; that of another one too, if it does not say so itself.
+/// means, and what is up in it, stays as it was decided; those of another one too, if it does not say so itself.
 /// @param read  a new document around it
 Document withSourceOf(Document document, const Document& read);
 
 /// What a unit of the coordinates means, from now on; the coordinates stay.
 Document withUnit(Document document, double metresPerUnit);
+
+/// Which axis points up in the source's file, from now on: source and levels are turned so that they stand along y.
+Document withUp(Document document, UpAxis up);
 
 /// A part's guard; 0 takes it away.
 Document withPartGuard(Document document, const std::string& part, GuardValue value);

@@ -151,6 +151,16 @@ MeshFormat formatOfExtension(const std::filesystem::path& path) {
                     "; let the name end in " + listed(readableExtensions().first(writable)) + ".");
 }
 
+bool saysWhatIsUp(const std::filesystem::path& path) {
+    switch (formatByExtension(path).value_or(MeshFormat::Obj)) {
+        case MeshFormat::Gltf:
+        case MeshFormat::Glb:
+        case MeshFormat::Collada:
+        case MeshFormat::X3d: return true;
+        default: return false;
+    }
+}
+
 std::span<const std::string_view> readableExtensions() {
     static constexpr std::array<std::string_view, 9> extensions = {"obj", "ply", "stl", "gltf", "glb",
                                                                    "dae", "x3d", "off", "3mf"};

@@ -53,6 +53,9 @@ MeshFormat formatOf(const std::filesystem::path& path, std::string_view text);
 /// @throws FileError  naming the extensions that can be used
 MeshFormat formatOfExtension(const std::filesystem::path& path);
 
+/// Whether files named like this say which axis points up: y in glTF, COLLADA and X3D. The others do not.
+bool saysWhatIsUp(const std::filesystem::path& path);
+
 /// Of the files that can be read, without the point: "obj", "ply" …
 std::span<const std::string_view> readableExtensions();
 

@@ -1,5 +1,7 @@
 #include "mesh/Placement.h"
 
+#include "base/Parallel.h"
+
 namespace um {
 namespace {
 
@@ -20,15 +22,17 @@ void move(Mesh& mesh, const Vec3f& by) {
     }
 }
 
-// A quarter turn about x: what stood along y stands along z.
-void standUpAlongZ(Mesh& mesh) {
-    const auto turned = [](const Vec3f& v) { return Vec3f(v.x(), -v.z(), v.y()); };
-    for (Vec3f& p : mesh.positions) p = turned(p);
-    for (Vec3f& n : mesh.normals) n = turned(n);
-    for (Morph& morph : mesh.morphs)
-        for (Vec3f& offset : morph.offsets) offset = turned(offset);
+// A quarter turn about x; to z, or back.
+void turn(Mesh& mesh, bool toZ) {
+    const auto turnAll = [&](std::vector<Vec3f>& values) {
+        parallelFor(values.size(), [&](std::size_t i) { values[i] = turned(values[i], toZ); });
+    };
+    turnAll(mesh.positions);
+    turnAll(mesh.normals);
+    for (Morph& morph : mesh.morphs) turnAll(morph.offsets);
+    const float sign = toZ ? 1 : -1;
     Matrix turn = Matrix::Identity();
-    turn.block<3, 3>(0, 0) << 1, 0, 0, 0, 0, -1, 0, 1, 0;
+    turn.block<3, 3>(0, 0) << 1, 0, 0, 0, 0, -sign, 0, sign, 0;
     for (Joint& joint : mesh.skeleton) {
         if (joint.parent < 0) matrixOf(joint.local) = (turn * matrixOf(joint.local)).eval();
         matrixOf(joint.inverseBind) = (matrixOf(joint.inverseBind) * turn.transpose()).eval();
@@ -36,6 +40,19 @@ void standUpAlongZ(Mesh& mesh) {
 }
 
 }  // namespace
+
+// From 0, so that no zero becomes a negative one.
+Vec3f turned(const Vec3f& place, bool toZ) {
+    return toZ ? Vec3f(place.x(), 0.0f - place.z(), place.y()) : Vec3f(place.x(), place.z(), 0.0f - place.y());
+}
+
+void standUpAlongY(Mesh& mesh) {
+    turn(mesh, false);
+}
+
+void standUpAlongZ(Mesh& mesh) {
+    turn(mesh, true);
+}
 
 Mesh placed(const Mesh& mesh, const Placement& placement, const Box3f& box) {
     Mesh result = mesh;

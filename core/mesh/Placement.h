@@ -19,6 +19,13 @@ struct Placement {
     bool operator==(const Placement&) const = default;
 };
 
+/// Turns a mesh a quarter about x, exactly: what stood along z stands along y, and the other way round. Skeleton and
+/// blend shapes go along.
+void standUpAlongY(Mesh& mesh);
+void standUpAlongZ(Mesh& mesh);
+/// The same of a place.
+Vec3f turned(const Vec3f& place, bool toZ);
+
 /// The mesh in its new place; skeleton and blend shapes go along.
 /// @param box  by which the pivot is set, in the mesh's coordinates: that of the first level, so that all of a chain
 ///             move alike

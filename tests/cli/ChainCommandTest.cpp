@@ -117,6 +117,38 @@ private slots:
                  (std::vector<std::string>{"crate.mtl", "tex.png"}));
     }
 
+    void standsUpWhatLies() {
+        const test::Folder folder;
+        writeMesh(test::makeBox({1, 2, 3}, 12), folder / "box.stl", Progress());
+        const std::string box = (folder / "box.stl").string(), out = (folder / "out").string();
+        const auto sizeOf = [&](const char* file) {
+            return Vec3f(boundingBox(readMesh(folder / "out" / file, Progress()).mesh).sizes());
+        };
+        const auto heightOf = [&](const char* sourceUp, const char* format) {
+            const Outcome made = umesh(
+                {"chain", box, out, "--targets", "100", "--format", format, "--source-up", sourceUp, "--json", "-"});
+            return Json::parse(made.out)["height_metres"].get<double>();
+        };
+        QCOMPARE(heightOf("z", "glb"), 3.0);
+        QCOMPARE(sizeOf("box_lod0.glb"), Vec3f(1, 3, 2));
+        QCOMPARE(heightOf("z", "obj"), 3.0);
+        QCOMPARE(sizeOf("box_lod0.obj"), Vec3f(1, 2, 3));  // lies as its source does
+        QCOMPARE(heightOf("y", "glb"), 2.0);
+        QCOMPARE(sizeOf("box_lod0.glb"), Vec3f(1, 2, 3));
+        QCOMPARE(umesh({"chain", box, out, "--targets", "100", "--source-up", "x"}).code, 2);
+        const auto reduced = [&](const std::string& name) {
+            umesh({"reduce", box, (folder / "out" / name).string(), "--target", "100", "--source-up", "z"});
+            return sizeOf(name.c_str());
+        };
+        QCOMPARE(reduced("r.glb"), Vec3f(1, 3, 2));
+        QCOMPARE(reduced("r.obj"), Vec3f(1, 2, 3));
+        const Outcome measured = umesh(
+            {"measure", box, (folder / "out" / "r.obj").string(), "--at", "10m", "--source-up", "z", "--json", "-"});
+        const double tall = Json::parse(measured.out)["silhouette"]["height_px"].get<double>();
+        QVERIFY2(std::abs(tall - 3.0 * 1440 / (20 * std::tan(25 * 3.14159265358979 / 180))) < 1,
+                 std::to_string(tall).c_str());
+    }
+
     void plansAChainAndHoldsItAgainstABudget() {
         const std::string out = (m_folder / "planned").string();
         const Outcome outcome = umesh({"chain", m_sphere, out, "--plan", "--nearest", "3m", "--gone", "10", "--budget",

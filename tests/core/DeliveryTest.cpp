@@ -110,6 +110,27 @@ private slots:
         QVERIFY(radiusOf(TriangleId(ordered.triangleCount() - 1)) < 0.3f);
     }
 
+    void standsUpAndLiesDownExactly() {
+        Mesh mesh = test::dressed(test::makeBox({1, 2, 3}, 2));
+        mesh.morphs.push_back({"lift", std::vector<Vec3f>(mesh.vertexCount(), Vec3f(0, 0, 1))});
+        Joint joint;
+        joint.local = joint.inverseBind = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 4, 5, 6, 1};
+        mesh.skeleton.push_back(joint);
+        Mesh upright = mesh;
+        standUpAlongY(upright);
+        const Vec3f size = boundingBox(upright).sizes();
+        QCOMPARE(size, Vec3f(1, 3, 2));
+        QCOMPARE(upright.morphs[0].offsets[0], Vec3f(0, 1, 0));
+        QCOMPARE(upright.skeleton[0].local[13], 6.0f);
+        QCOMPARE(turned(turned(Vec3f(1, 2, 3), false), true), Vec3f(1, 2, 3));
+        QVERIFY(!std::signbit(turned(Vec3f(0, 0, 0), true).y()));
+        standUpAlongZ(upright);
+        QCOMPARE(upright.positions, mesh.positions);
+        QCOMPARE(upright.normals, mesh.normals);
+        QCOMPARE(upright.skeleton[0].local, mesh.skeleton[0].local);
+        QCOMPARE(upright.skeleton[0].inverseBind, mesh.skeleton[0].inverseBind);
+    }
+
     void movesTurnsAndScales() {
         Mesh mesh = test::moved(test::makeBox({2, 4, 6}), {10, 20, 30});
         const Box3f box = boundingBox(mesh);

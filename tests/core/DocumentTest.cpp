@@ -314,6 +314,38 @@ private slots:
         QVERIFY2(off < 0.001, qPrintable(QString::number(off)));
     }
 
+    void remembersWhatIsUp() {
+        const test::Folder folder;
+        writeMesh(test::makeBox({1, 2, 3}, 8), folder / "box.ply", Progress());
+        Document lying = documentFromMesh(folder / "box.ply", Progress());
+        lying.bake.pushes = {{Vec3f(0, 1, 2), 1, 2}};
+        lying = withLevel(lying, makeLevel("", "100", lying.source, std::make_shared<const Deviation>()));
+        const Document standing = withUp(lying, UpAxis::Z);
+        QCOMPARE(Vec3f(boundingBox(*standing.source).sizes()), Vec3f(1, 3, 2));
+        QCOMPARE(Vec3f(boundingBox(*standing.levels[0].mesh).sizes()), Vec3f(1, 3, 2));
+        QCOMPARE(standing.bake.pushes[0].centre, Vec3f(0, 2, -1));
+        QVERIFY(!standing.levels[0].evidence);
+        QCOMPARE(standing.sourceHash, lying.sourceHash);  // the file is the same
+        QVERIFY(sourceMark(standing) != sourceMark(lying));
+        QCOMPARE(withUp(standing, UpAxis::Y).source->positions, lying.source->positions);
+        for (const bool embedded : {false, true}) {
+            Document saved = standing;
+            saved.embedSource = embedded;
+            saveDocument(saved, folder / "doc.umesh", Progress());
+            const Document opened = openDocument(folder / "doc.umesh", Progress());
+            QCOMPARE(opened.sourceUp, UpAxis::Z);
+            QCOMPARE(opened.source->positions, standing.source->positions);
+        }
+        // The file as it is now lies as it did; another one that says what is up stands as it says.
+        writeMesh(test::makeBox({1, 2, 5}, 8), folder / "box.ply", Progress());
+        const Document again = withSourceOf(standing, documentFromMesh(folder / "box.ply", Progress()));
+        QCOMPARE(Vec3f(boundingBox(*again.source).sizes()), Vec3f(1, 5, 2));
+        writeMesh(test::makeBox({1, 2, 5}, 8), folder / "box.glb", Progress());
+        const Document other = withSourceOf(standing, documentFromMesh(folder / "box.glb", Progress()));
+        QCOMPARE(other.sourceUp, UpAxis::Y);
+        QCOMPARE(Vec3f(boundingBox(*other.source).sizes()), Vec3f(1, 2, 5));
+    }
+
     void guardsPartsByName() {
         Document document;
         document = withPartGuard(withPartGuard(document, "Eyes", guardHold), "Belly", -0.5f);
