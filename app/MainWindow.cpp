@@ -140,6 +140,7 @@ MainWindow::MainWindow(const std::filesystem::path& recoveryFolder)
         m_messages->say(QString::fromUtf8(error.what()));
     }
     qApp->installEventFilter(this);
+    m_desk->view().viewport().setFocus();  // nothing waits to be typed or pressed
     m_top->show({}, false, false);
     showRecent();
     offerAbandonedWork();

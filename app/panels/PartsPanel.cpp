@@ -153,11 +153,17 @@ void PartsPanel::showProperties() {
         if (needsLook) text->setStyleSheet("color: " + theme().amber.name());
         addRow(makeQuietLabel(name), text, tip);
     };
+    const auto makeChoice = [](const QString& name) {
+        auto* box = new QComboBox;
+        box->setFont(textFont(-1));
+        box->setAccessibleName(name);
+        // Another takes its place; the keys are the window's again.
+        connect(box, &QComboBox::activated, box, &QWidget::clearFocus);
+        return box;
+    };
     const auto count = [](std::size_t n) { return QString::fromStdString(formatCount(n)); };
     if (!whole) {
-        auto* guards = new QComboBox;
-        guards->setFont(textFont(-1));
-        guards->setAccessibleName(tr("Guard"));
+        QComboBox* guards = makeChoice(tr("Guard"));
         for (const GuardValue value : {0.0f, guardHold, 0.5f, -0.5f}) guards->addItem(guardWord(value), value);
         guards->setCurrentText(guardWord(guardOf(std::size_t(m_chosen))));
         guards->setToolTip(tr("Hold: not touched. Keep: dearer to reduce. Yield: cheaper."));
@@ -202,8 +208,7 @@ void PartsPanel::showProperties() {
     if (s.duplicateTriangles > 0)
         add(tr("Duplicates"), count(s.duplicateTriangles), tr("triangles on the same three vertices as another"), true);
     if (whole && !m_mesh->unitStated) {
-        auto* units = new QComboBox;
-        units->setFont(textFont(-1));
+        QComboBox* units = makeChoice(tr("Unit"));
         for (const char* name : {"mm", "cm", "m", "in", "ft"}) units->addItem(name);
         units->setCurrentText(QString::fromStdString(unitName(metres)));
         units->setToolTip(tr("The file does not say its unit; choose what one unit is"));
@@ -212,9 +217,7 @@ void PartsPanel::showProperties() {
         addRow(makeQuietLabel(tr("Unit (assumed)")), units, {});
     }
     if (whole && m_up) {
-        auto* axes = new QComboBox;
-        axes->setFont(textFont(-1));
-        axes->setAccessibleName(tr("Up"));
+        QComboBox* axes = makeChoice(tr("Up"));
         axes->addItems({tr("y"), tr("z")});
         axes->setCurrentIndex(int(*m_up));
         axes->setToolTip(tr("The file does not say which axis points up; choose z if the mesh lies on its back"));

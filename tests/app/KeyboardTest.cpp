@@ -40,6 +40,12 @@ private slots:
         m_window.reset();
     }
 
+    void waitsForNothingAtFirst() {
+        QVERIFY(QApplication::focusWidget() == &m_window->desk().view().viewport());
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_1);
+        QVERIFY(m_window->desk().shown() == Shown{0});
+    }
+
     // Each stop is in sight, and something that keys can do something with.
     void reachesWhatThereIsByTab() {
         std::set<QString> texts;
