@@ -34,10 +34,13 @@ std::vector<std::filesystem::path> SourceWatch::files() const {
 void SourceWatch::follow() {
     if (m_source == m_model.document().source) return;
     m_source = m_model.document().source;
-    m_last = m_known = {};
-    m_seen.insert(m_model.document().sourceHash);
-    for (const QStringList& paths : {m_watcher.files(), m_watcher.directories()})
-        if (!paths.isEmpty()) m_watcher.removePaths(paths);
+    // By undoing, the document goes back to an older state of the same files, which the user knows of.
+    if (std::vector<std::filesystem::path> now = files(); now != m_files) {
+        m_files = std::move(now);
+        m_last = m_known = {};
+        for (const QStringList& paths : {m_watcher.files(), m_watcher.directories()})
+            if (!paths.isEmpty()) m_watcher.removePaths(paths);
+    }
     look();
 }
 
@@ -74,7 +77,7 @@ void SourceWatch::look() {
             if (isThere && !isComplete) m_soon.start();
             if (hash.empty()) return;
             m_known = stamps;
-            if (m_seen.insert(hash).second) emit sourceChanged();
+            if (hash != m_model.document().sourceHash) emit sourceChanged();
         };
     });
 }

@@ -5,7 +5,6 @@
 
 #include <QFileSystemWatcher>
 #include <QTimer>
-#include <set>
 
 namespace um::app {
 
@@ -21,7 +20,7 @@ public:
     Job& job() { return m_looking; }
 
 signals:
-    /// The files hold something else than the source, and are complete. Told once for each state of theirs.
+    /// The files hold something else than the source, and are complete. Told once for each time that they were written.
     void sourceChanged();
 
 private:
@@ -35,10 +34,10 @@ private:
     QFileSystemWatcher m_watcher;
     QTimer m_soon;
     Job m_looking;
-    Stamps m_last;                         // when it was looked last
-    Stamps m_known;                        // of what was compared last
-    std::set<std::string> m_seen;          // states that are known to the user
-    std::shared_ptr<const Mesh> m_source;  // that all of this is about
+    std::shared_ptr<const Mesh> m_source;
+    std::vector<std::filesystem::path> m_files;
+    Stamps m_last;   // when they were looked at last
+    Stamps m_known;  // when they were compared last
 };
 
 }  // namespace um::app

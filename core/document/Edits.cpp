@@ -72,7 +72,9 @@ Document withSource(Document document, std::shared_ptr<const Mesh> mesh) {
 Document withSourceOf(Document document, const Document& read) {
     const bool isSameFile = document.sourceFile == read.sourceFile;
     std::shared_ptr<const Mesh> mesh = read.source;
-    if (isSameFile || !mesh->unitStated) {
+    const bool isInUnit =
+        mesh->metresPerUnit == document.source->metresPerUnit && mesh->unitStated == document.source->unitStated;
+    if ((isSameFile || !mesh->unitStated) && !isInUnit) {
         auto asDecided = std::make_shared<Mesh>(*mesh);
         asDecided->metresPerUnit = document.source->metresPerUnit;
         asDecided->unitStated = document.source->unitStated;

@@ -124,9 +124,12 @@ std::string hashMeshFile(const std::filesystem::path& path, std::span<const std:
     if (companions.empty()) return hashes;
     for (std::size_t i = 0; i < companions.size(); ++i) {
         std::error_code ignored;
-        const bool isThere = std::filesystem::is_regular_file(companions[i], ignored) &&
-                             std::filesystem::file_size(companions[i], ignored) > 0;
-        hashes += isThere ? hashFile(companions[i], progress.span(share(i + 1), share(i + 2))) : "-";
+        const bool isFile = std::filesystem::is_regular_file(companions[i], ignored);
+        try {
+            hashes += isFile ? hashFile(companions[i], progress.span(share(i + 1), share(i + 2))) : "-";
+        } catch (const FileError&) {
+            hashes += "-";  // empty, or not to be read
+        }
     }
     return hashBytes({std::as_bytes(std::span(hashes))});
 }

@@ -33,7 +33,7 @@ struct MeshFile {
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress);
 
 /// The hash of all that a mesh is made of, wherever that lies; without companions that of the file alone.
-/// @param companions  as reading it said; one that is missing counts as such
+/// @param companions  as reading it said; one that is missing or cannot be read counts as such
 /// @throws FileError  if the file itself cannot be read
 /// @throws Cancelled
 std::string hashMeshFile(const std::filesystem::path& path, std::span<const std::filesystem::path> companions,

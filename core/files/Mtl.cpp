@@ -163,25 +163,13 @@ void MaterialReader::put(Material& material, const Extra& extra, const Mixed& mi
 void MaterialReader::readTextures(const Progress& progress) {
     std::vector<Texture>& textures = m_result.mesh.textures;
     textures.resize(m_firstTexture + m_files.size());
-    std::vector<std::uint8_t> isDamaged(m_files.size(), 0);
     parallelFor(
         m_files.size(),
         [&](std::size_t i) {
             progress.check();
-            try {
-                textures[m_firstTexture + i] = textureOfFile(m_files[i]);
-            } catch (const Error&) {
-                isDamaged[i] = 1;
-            }
+            textures[m_firstTexture + i] = textureOfFile(m_files[i]);
         },
         1);
-    for (std::size_t i = 0; i < m_files.size(); ++i)
-        if (isDamaged[i] != 0) {
-            // A texel that changes nothing, so that the others keep their numbers.
-            const auto bytes = std::make_shared<const std::string>(pngOf(Image{1, 1, false, {{{255, 255, 255, 255}}}}));
-            textures[m_firstTexture + i] = {m_files[i].stem().string(), "image/png", bytes, 1, 1, 8};
-            if (m_missing++ == 0) m_firstMissing = m_files[i].filename().string();
-        }
 }
 
 void MaterialReader::takeLine(std::string_view word, LineCursor& line, Material& material, Extra& extra) {

@@ -12,15 +12,24 @@ bool isNamedTgaOrBmp(const std::filesystem::path& path) {
     return extension == ".tga" || extension == ".bmp";
 }
 
+bool isImage(const std::filesystem::path& path) {
+    std::error_code ignored;
+    if (!std::filesystem::is_regular_file(path, ignored) || std::filesystem::file_size(path, ignored) == 0)
+        return false;
+    try {
+        const MappedFile file(path);
+        return imageInfo(file.text()) || (isNamedTgaOrBmp(path) && decodeTgaOrBmp(file.text()));
+    } catch (const FileError&) {
+        return false;  // not to be read: as good as missing
+    }
+}
+
 }  // namespace
 
 std::filesystem::path findImageFile(MeshFile& mesh, std::span<const std::filesystem::path> places) {
     for (const std::filesystem::path& place : places) {
         mesh.addCompanion(place);
-        std::error_code ignored;
-        if (!std::filesystem::is_regular_file(place, ignored) || std::filesystem::file_size(place, ignored) == 0)
-            continue;
-        if (isNamedTgaOrBmp(place) || imageInfo(MappedFile(place).text())) return place;
+        if (isImage(place)) return place;
     }
     return {};
 }
@@ -34,13 +43,8 @@ Texture textureOfFile(const std::filesystem::path& image) {
 }
 
 std::optional<Texture> findTexture(MeshFile& mesh, std::span<const std::filesystem::path> places) {
-    try {
-        const std::filesystem::path image = findImageFile(mesh, places);
-        if (!image.empty()) return textureOfFile(image);
-    } catch (const Error&) {
-        // As good as missing.
-    }
-    return std::nullopt;
+    const std::filesystem::path image = findImageFile(mesh, places);
+    return image.empty() ? std::nullopt : std::optional(textureOfFile(image));
 }
 
 Image decodeImageFile(const std::filesystem::path& image) {

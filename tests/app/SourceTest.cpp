@@ -77,6 +77,19 @@ private slots:
         QVERIFY(!m_window->messages().isVisible());
     }
 
+    void noticesThatTheFileIsAsItWasBefore() {
+        const std::string before = document().sourceHash;
+        rewrite(20);
+        m_window->readSource(path("ball.ply"));
+        QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3200; }));
+        QTest::qWait(1800);  // until that state is known to be the one shown
+        m_window->messages().hide();
+        rewrite(30);
+        QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
+        press("Read it again");
+        QVERIFY(waitUntil([&] { return document().sourceHash == before; }));
+    }
+
     void noticesAFileThatTakesTheSourcesPlace() {
         writeMesh(test::makeSphere(1, 10), *m_folder / "new.ply", Progress());
         std::filesystem::rename(*m_folder / "new.ply", *m_folder / "ball.ply");

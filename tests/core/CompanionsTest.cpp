@@ -5,6 +5,7 @@
 #include "tests/support/ForeignFiles.h"
 #include "tests/support/GltfBuilder.h"
 
+#include <unistd.h>
 #include <QTest>
 
 using namespace um;
@@ -82,6 +83,21 @@ private slots:
         QCOMPARE(file.mesh.materials.size(), std::size_t(2));
         QCOMPARE(file.mesh.textures.size(), std::size_t(1));
         QCOMPARE(file.mesh.materials[0].baseColor[0], 1.0f);
+        QVERIFY(!hashOf(path).empty());
+    }
+
+    void oneThatMayNotBeReadIsAsGoodAsMissing() {
+        const test::Folder folder;
+        const auto path = writeBoat(folder);
+        std::filesystem::remove(folder / "deck.png");
+        std::filesystem::create_directory(folder / "deck.png");
+        const MeshFile file = readMesh(path, Progress());
+        QCOMPARE(file.notes.size(), std::size_t(1));
+        QCOMPARE(file.mesh.textures.size(), std::size_t(1));
+        QVERIFY(!hashOf(path).empty());
+        if (geteuid() == 0) return;  // who may read everything
+        std::filesystem::permissions(folder / "my hull.png", std::filesystem::perms::none);
+        QVERIFY(readMesh(path, Progress()).mesh.textures.empty());
         QVERIFY(!hashOf(path).empty());
     }
 

@@ -291,6 +291,9 @@ private slots:
         const Document next = withSourceOf(document, documentFromMesh(folder / "s.ply", Progress()));
         QCOMPARE(next.source->triangleCount(), std::size_t(3200));
         QCOMPARE(next.source->metresPerUnit, 0.01);  // as it was decided
+        Document prepared = documentFromMesh(folder / "s.ply", Progress());
+        prepared.source = next.source;  // what is right already is not copied
+        QCOMPARE(withSourceOf(document, prepared).source, next.source);
         QVERIFY(next.sourceHash != document.sourceHash && !next.embedSource);
         QCOMPARE(next.levels.size(), std::size_t(1));
         QVERIFY(!next.levels[0].evidence && next.levels[0].mesh == document.levels[0].mesh);
