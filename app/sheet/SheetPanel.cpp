@@ -261,7 +261,8 @@ void SheetPanel::showMerged(const std::shared_ptr<const Mesh>& mesh, const Mater
 }
 
 void SheetPanel::fillValues(bool knowsMisses) {
-    const int before = m_value->count() > 0 ? m_value->currentData().toInt() : -1;
+    // What was the only one nobody chose.
+    const int before = m_value->count() > 1 ? m_value->currentData().toInt() : -1;
     m_value->clear();
     if (m_mesh && m_material->count() > 0)
         for (const SheetValue value : valuesOf(*m_mesh, material(), knowsMisses))

@@ -10,6 +10,7 @@
 #include "app/viewport/Overlays.h"
 #include "document/Edits.h"
 #include "draw/Picture.h"
+#include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
@@ -388,6 +389,29 @@ private slots:
     void givesWayToTheRightPanelAgain() {
         QTest::mouseClick(test::buttonNamed(sheet(), "Close"), Qt::LeftButton);
         QVERIFY(!sheet().isVisible() && desk().target().isVisible());
+    }
+
+    // Where there was nothing else to see, nobody chose the squares.
+    void beginsWithTheColoursThatThereAre() {
+        Mesh bare = test::makeSheet(8, 8);
+        for (const Vec3f& p : bare.positions) bare.uvs.emplace_back(p.x(), p.z());
+        writeMesh(bare, m_folder / "bare.glb", Progress());
+        const auto bytes = std::make_shared<const std::string>(pngOf(Image{1, 1, false, {{200, 10, 10, 255}}}));
+        bare.textures = {{"red", "image/png", bytes, 1, 1, 8}};
+        bare.materials[0].baseColorTexture.texture = 0;
+        writeMesh(bare, m_folder / "red.glb", Progress());
+        m_window->model().undoStack().setClean();
+        const auto openAndWait = [&](const char* name) {
+            m_window->open(QString::fromStdString((m_folder / name).string()));
+            return waitUntilIdle(*m_window);
+        };
+        QVERIFY(openAndWait("bare.glb"));
+        key(Qt::Key_U);
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(sheet().value(), SheetValue::Checker);
+        QVERIFY(openAndWait("red.glb"));
+        QCOMPARE(sheet().value(), SheetValue::BaseColor);
+        key(Qt::Key_U);
     }
 
     void cleanupTestCase() { m_window->model().undoStack().setClean(); }
