@@ -30,7 +30,6 @@ std::vector<std::filesystem::path> SourceWatch::files() const {
     return files;
 }
 
-// A file that is put in another's place is another one to the watcher: folders tell of that.
 void SourceWatch::follow() {
     if (m_source == m_model.document().source) return;
     m_source = m_model.document().source;
@@ -60,6 +59,7 @@ void SourceWatch::look() {
             const std::uintmax_t size = std::filesystem::file_size(file, missing);
             const auto time = std::filesystem::last_write_time(file, missing);
             stamps.push_back(missing ? Stamps::value_type() : Stamps::value_type(size, time));
+            // A file that is put in another's place is another one to the watcher: folders tell of that.
             for (const std::filesystem::path& path : {file, file.parent_path()})
                 if (std::filesystem::exists(path, missing)) paths += QString::fromStdString(path.string());
         }

@@ -12,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace um {
 namespace {
@@ -58,7 +59,8 @@ private:
     struct Mixed {
         std::string metalRoughness, baseColor;  // PNG
         Material::Alpha alpha = Material::Alpha::Opaque;
-        bool isBumpOfNormals = false, hasFailed = false;
+        bool isBumpOfNormals = false;
+        std::string problem;  // a sentence
     };
 
     std::filesystem::path find(std::string_view rest);
@@ -136,8 +138,8 @@ MaterialReader::Mixed MaterialReader::mix(const Material& material, const Extra&
                 if (mixed.alpha != Material::Alpha::Opaque) mixed.baseColor = pngOf(both);
             }
         }
-    } catch (const Error&) {
-        mixed.hasFailed = true;  // damaged; what could be made of the others stays
+    } catch (const Error& error) {
+        mixed.problem = error.what();  // damaged; what could be made of the others stays
     }
     return mixed;
 }
@@ -239,7 +241,10 @@ void MaterialReader::read(std::map<std::string, std::uint32_t>& known, const Pro
         },
         1);
     for (std::size_t i = 0; i < mixed.size(); ++i) {
-        m_otherMaps += mixed[i].hasFailed || (!mixed[i].isBumpOfNormals && !m_extras[i].bump.empty()) ? 1 : 0;
+        if (!mixed[i].problem.empty())
+            m_result.notes.push_back(mixed[i].problem);
+        else if (!mixed[i].isBumpOfNormals && !m_extras[i].bump.empty())
+            ++m_otherMaps;
         if (!mixed[i].isBumpOfNormals) continue;
         materials[i].normalTexture.texture = number(m_extras[i].bump);
         materials[i].normalTexture.strength = m_extras[i].bumpStrength;
@@ -283,17 +288,27 @@ void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path) {
         files.push_back(stems.back() + (texture.mimeType == "image/png" ? ".png" : ".jpg"));
         writeWhole(path.parent_path() / files.back(), [&](FileWriter& writer) { writer.write(*texture.bytes); });
     }
-    // The format keeps roughness and metalness apart.
-    std::map<int, std::array<std::string, 2>> taken;
+    // The format keeps roughness and metalness apart, and a map says all of it, without a factor.
+    using Mixed = std::tuple<int, float, float>;
+    const auto mixedOf = [](const Material& material) {
+        return Mixed(material.metallicRoughnessTexture.texture, material.roughness, material.metallic);
+    };
+    std::map<Mixed, std::array<std::string, 2>> apart;
     for (const Material& material : mesh.materials) {
         const int number = material.metallicRoughnessTexture.texture;
-        if (number < 0 || taken.contains(number)) continue;
-        const std::string& stem = stems[std::size_t(number)];
-        taken[number] = {stem + "_roughness.png", stem + "_metalness.png"};
-        const Image both = decodeImage(*mesh.textures[std::size_t(number)].bytes, stem);
-        for (std::size_t i = 0; i < 2; ++i)
-            writeWhole(path.parent_path() / taken[number][i],
-                       [&](FileWriter& writer) { writer.write(pngOf(channelOf(both, i + 1))); });
+        if (number < 0 || apart.contains(mixedOf(material))) continue;
+        const std::string stem = stems[std::size_t(number)] + (apart.empty() ? "" : "_" + std::to_string(apart.size()));
+        try {
+            const Image both = decodeImage(*mesh.textures[std::size_t(number)].bytes, stem);
+            const std::array<std::string, 2> names = {stem + "_roughness.png", stem + "_metalness.png"};
+            const std::array<float, 2> factors = {material.roughness, material.metallic};
+            for (std::size_t i = 0; i < 2; ++i)
+                writeWhole(path.parent_path() / names[i],
+                           [&](FileWriter& writer) { writer.write(pngOf(channelOf(both, i + 1, factors[i]))); });
+            apart[mixedOf(material)] = names;
+        } catch (const MeshError&) {
+            // A damaged one stays as it is; nobody could see it either.
+        }
     }
     writeWhole(path, [&](FileWriter& writer) {
         TextWriter out(writer);
@@ -305,8 +320,8 @@ void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path) {
             for (const Slot& slot : slots)
                 if (const TextureUse& use = material.*slot.use)
                     out << slot.written << " " << files[std::size_t(use.texture)] << "\n";
-            if (const TextureUse& use = material.metallicRoughnessTexture)
-                out << "map_Pr " << taken[use.texture][0] << "\nmap_Pm " << taken[use.texture][1] << "\n";
+            if (const auto maps = apart.find(mixedOf(material)); maps != apart.end())
+                out << "map_Pr " << maps->second[0] << "\nmap_Pm " << maps->second[1] << "\n";
             if (material.baseColorTexture && material.alpha != Material::Alpha::Opaque)
                 out << "map_d " << files[std::size_t(material.baseColorTexture.texture)] << "\n";
             out << "\n";

@@ -15,7 +15,7 @@ void readMaterialFile(const std::filesystem::path& path, MeshFile& result, std::
                       const Progress& progress);
 
 /// Writes the materials, and their textures beside them, named after the file and themselves.
-/// @throws FileError, MeshError  if a texture that has to be taken apart is damaged
+/// @throws FileError
 void writeMaterialFile(const Mesh& mesh, const std::filesystem::path& path);
 
 /// A material's name as one word, as the format wants it.

@@ -1,6 +1,7 @@
 #include "files/TextureMix.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace um {
 namespace {
@@ -54,9 +55,12 @@ Image withOpacity(const Image& color, const Image& opacity) {
     return image;
 }
 
-Image channelOf(const Image& image, std::size_t channel) {
+Image channelOf(const Image& image, std::size_t channel, float factor) {
     Image grey{image.width, image.height, false, image.texels};
-    for (auto& texel : grey.texels) texel = {texel[channel], texel[channel], texel[channel], 255};
+    for (auto& texel : grey.texels) {
+        const auto value = std::uint8_t(std::clamp(std::lround(float(texel[channel]) * factor), 0L, 255L));
+        texel = {value, value, value, 255};
+    }
     return grey;
 }
 

@@ -16,8 +16,8 @@ Image metalRoughness(const Image* roughness, const Image* metalness);
 /// A base colour whose alpha is another image's grey. As large as the larger one.
 Image withOpacity(const Image& color, const Image& opacity);
 
-/// One of the values of each texel, as grey. @param channel  0 red to 3 alpha
-Image channelOf(const Image& image, std::size_t channel);
+/// One of the values of each texel, times a factor from 0 to 1, as grey. @param channel  0 red to 3 alpha
+Image channelOf(const Image& image, std::size_t channel, float factor);
 
 /// Mask where nearly all texels are either there or not, as of leaves; Blend where they are in between, as of glass;
 /// Opaque where all are there.

@@ -94,11 +94,11 @@ private slots:
         QTest::mouseClick(chip, Qt::LeftButton);
         // Of buttons that take the keys by a click, too.
         QPushButton* reduce = test::buttonNamed(*m_window, "Reduce");
+        m_window->desk().target().showTarget("400");
         reduce->setFocus(Qt::MouseFocusReason);
         QTest::keyClick(reduce, Qt::Key_Space);
         QVERIFY(waitUntilIdle(*m_window));
         QVERIFY(!m_window->desk().preview());
-        m_window->desk().target().showTarget("400");
         goTo("Reduce");
         QTest::keyClick(reduce, Qt::Key_Space);
         QVERIFY(waitUntil([&] { return m_window->desk().preview().has_value(); }));

@@ -125,6 +125,7 @@ private slots:
         QVERIFY(file.mesh.materials[0].baseColorTexture && !file.mesh.materials[0].metallicRoughnessTexture);
         QCOMPARE(file.mesh.materials[0].roughness, 0.4f);
         QCOMPARE(file.notes.size(), std::size_t(1));
+        QVERIFY2(file.notes[0].find("rough.png is damaged") != std::string::npos, file.notes[0].c_str());
     }
 
     void writesAllOfThemBack() {
@@ -150,6 +151,32 @@ private slots:
         QCOMPARE(imageOf(after.mesh, material.metallicRoughnessTexture).at(1, 0), (Texel{255, 90, 30, 255}));
         QCOMPARE(imageOf(after.mesh, material.baseColorTexture).at(0, 0)[3], std::uint8_t(0));
         QVERIFY(material.normalTexture);
+    }
+
+    // A map in that format stands alone: what it is multiplied by here goes into it, for each material its own.
+    void writesWhatAMapIsMultipliedBy() {
+        const test::Folder folder, other;
+        folder.write("rough.png", pngOf(plainImage(2, 2, {200, 200, 200, 255})));
+        Mesh mesh = readWith(folder, "newmtl A\nmap_Pr rough.png\n").mesh;
+        mesh.materials[0].roughness = 0.5f;
+        mesh.materials[0].metallic = 0;
+        mesh.materials.push_back(mesh.materials[0]);
+        mesh.materials[1].name = "B";
+        mesh.materials[1].roughness = 1;
+        writeMesh(mesh, other / "again.obj", Progress());
+        const Mesh after = readMesh(other / "again.obj", Progress()).mesh;
+        QCOMPARE(imageOf(after, after.materials[0].metallicRoughnessTexture).at(0, 0), (Texel{255, 100, 0, 255}));
+        QCOMPARE(imageOf(after, after.materials[1].metallicRoughnessTexture).at(0, 0), (Texel{255, 200, 0, 255}));
+    }
+
+    void writesAMeshWhoseMapIsDamaged() {
+        const test::Folder folder, other;
+        folder.write("rough.png", pngOf(plainImage(2, 2, {200, 200, 200, 255})));
+        Mesh mesh = readWith(folder, "newmtl A\nmap_Pr rough.png\n").mesh;
+        Texture& texture = mesh.textures[std::size_t(mesh.materials[0].metallicRoughnessTexture.texture)];
+        texture.bytes = std::make_shared<const std::string>(texture.bytes->substr(0, 50));
+        writeMesh(mesh, other / "again.obj", Progress());
+        QCOMPARE(readMesh(other / "again.obj", Progress()).mesh.triangleCount(), std::size_t(1));
     }
 
     void tellsNormalsFromOtherImages() {
