@@ -1,6 +1,6 @@
 #pragma once
 /// The closest point of a surface, quickly, for many points.
-#include "measure/TriangleTree.h"
+#include "mesh/TriangleTree.h"
 #include "mesh/Connectivity.h"
 
 namespace um {

@@ -2,6 +2,8 @@
 /// Whether an edge may be contracted.
 #include "reduce/EdgeCost.h"
 
+#include <cmath>
+
 namespace um {
 
 /// How strict a contraction is. The later ones are tried only where the earlier ones find nothing more.
@@ -17,6 +19,10 @@ inline constexpr double leastTurn = 0.5;
 /// A triangle's 2 sqrt(3) |normal| / (sum of squared edges), which is 1 for an equilateral one: below this, it is a
 /// needle.
 inline constexpr double needleQuality = 0.04;
+inline double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
+    const double edges = (b - a).squaredNorm() + (c - b).squaredNorm() + (a - c).squaredNorm();
+    return edges > 0 ? 2 * std::sqrt(3.0) * areaNormal(a, b, c).norm() / edges : 0;
+}
 
 /// Whether the kinds and lines at both ends let the edge be contracted at all.
 bool kindsAllow(const WorkingMesh& mesh, VertexId u, VertexId v, Strictness strictness);

@@ -34,6 +34,16 @@ bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& b
     return here[(k + 1) % 3] == there[(beyond.corner + 2) % 3] && here[(k + 2) % 3] == there[(beyond.corner + 1) % 3];
 }
 
+void flipEdge(Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond) {
+    const auto turn = [&](Triangle& x, Triangle& y) {
+        const std::uint32_t c = x[k], atA = x[(k + 1) % 3], atB = x[(k + 2) % 3], d = y[beyond.corner];
+        x = {c, atA, d};
+        y = {c, d, atB};
+    };
+    if (!mesh.wedges.empty()) turn(mesh.wedges[t], mesh.wedges[beyond.triangle]);
+    turn(mesh.triangles[t], mesh.triangles[beyond.triangle]);
+}
+
 namespace {
 
 // Corner i of the triangle goes to the vertex; the rest stays.

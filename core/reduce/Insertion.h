@@ -1,5 +1,5 @@
 #pragma once
-/// Putting single vertices into a level, where its source is farthest from it.
+/// Changing a level's triangles at one place: single vertices are put in, edges run across instead.
 #include "base/TrianglePoint.h"
 #include "mesh/Connectivity.h"
 #include "reduce/Attributes.h"
@@ -29,6 +29,9 @@ bool isSmoothEdge(const Mesh& mesh, TriangleId t, std::size_t k, const Beyond& b
 
 /// Whether no other triangle is at that edge.
 bool isBorderEdge(const Mesh& mesh, const VertexTriangles& around, TriangleId t, std::size_t k);
+
+/// The edge opposite to corner k of t runs across instead. Both triangles stay where they are in the list.
+void flipEdge(Mesh& mesh, TriangleId t, std::size_t k, const Beyond& beyond);
 
 /// A vertex in the middle of t, which becomes three triangles. New triangles come last, and stand in `sections` as
 /// their elders do; the level's own sections are put right by groupBySections. Influences and blend shapes are

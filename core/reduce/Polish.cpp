@@ -4,11 +4,8 @@ namespace um {
 
 namespace {
 
-// Places so many times farther off than the root mean square are looked at one by one at last.
-constexpr double mendFrom = 5;
-
 // Of so many vertices that are put in, one is for those.
-constexpr std::size_t oneForMending = 16;
+constexpr std::size_t oneForMending = 4;
 
 }  // namespace
 
@@ -17,6 +14,11 @@ PolishSource::PolishSource(const Mesh& source, const Progress& progress)
     progress.check();
     spheres = spheresOf(source);
     progress.check();
+}
+
+Closest PolishSource::closest(const Vec3d& p, TriangleId near, double farSquared) const {
+    const Closest walked = walkCloser(mesh, around, p, near);
+    return walked.squaredDistance > farSquared ? searchAround(mesh, around, p, walked.triangle) : walked;
 }
 
 Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance, const Sampling& sampling)
@@ -45,7 +47,7 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
             // The rest where it is still worst then.
             const bool isLast = round + 1 == rounds;
             const std::size_t now = isLast ? vertices : (vertices + 1) / 2;
-            insertVertices(now, progress);
+            insertVertices(now, false, progress);
             vertices -= now;
             if (isLast && triangles % 2 == 1) insertOnBorder(progress);
             findClosestOfChanged(progress);
@@ -54,31 +56,22 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
         }
         moveVertices(progress);
     }
-    mendFarthest(forMending, progress);
+    if (forMending > 0) {
+        // What is not needed for that goes where it does no harm: no move comes after it.
+        insertVertices(forMending - mendFarthest(forMending, progress), true, progress);
+        m_isCurrent = m_changed.empty();
+    }
     progress.at(1);
 }
 
 // Where splits keep apart from one another, it takes more than one turn.
-void Polisher::insertVertices(std::size_t count, const Progress& progress) {
+void Polisher::insertVertices(std::size_t count, bool isCareful, const Progress& progress) {
     while (count > 0) {
         findClosestOfChanged(progress);
-        const std::size_t more = insertAt(farSamples(), count);
+        const std::size_t more = insertAt(farSamples(), count, isCareful);
         if (more == 0) break;
         count -= more;
     }
-}
-
-// After the last move, so that what has come closer stays so: first where it helps, on either surface.
-void Polisher::mendFarthest(std::size_t count, const Progress& progress) {
-    if (count == 0) return;
-    findClosest(progress);
-    const double least = mendFrom * std::sqrt(meanSquared());
-    std::vector<FarPlace> places = farMiddles(least);
-    for (const FarPlace& far : farSamples())
-        if (double(far.distance) > least) places.push_back(far);
-    count -= mend(std::move(places), count);
-    insertVertices(count, progress);
-    m_isCurrent = m_changed.empty();
 }
 
 std::vector<Birth> Polisher::finish() {

@@ -18,6 +18,26 @@ struct PolishSource {
     const Mesh& mesh;
     VertexTriangles around;
     std::vector<Sphere> spheres;  ///< around each triangle
+
+    /// The closest place to p, from a triangle that is known to be near. A walk that ends farther off than that may be
+    /// stuck behind a fold: then all around is searched.
+    Closest closest(const Vec3d& p, TriangleId near, double farSquared) const;
+
+    Vec3d placeOf(const Closest& closest) const {
+        const auto [a, b, c] = cornersOf(closest.triangle);
+        return closest.at.of(a, b, c);
+    }
+
+    /// Unit length; zero where the triangle has no area.
+    Vec3d normalOf(TriangleId t) const {
+        const auto [a, b, c] = cornersOf(t);
+        return areaNormal(a, b, c).normalized();
+    }
+
+    std::array<Vec3d, 3> cornersOf(TriangleId t) const {
+        const auto place = [&](std::size_t i) { return Vec3d(mesh.positions[mesh.triangles[t][i]].cast<double>()); };
+        return {place(0), place(1), place(2)};
+    }
 };
 
 /// How a level came out of its source.

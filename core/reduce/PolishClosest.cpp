@@ -93,13 +93,6 @@ TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p)
         .triangle;
 }
 
-// From a triangle that is known to be near; a walk that ends farther off than that may be stuck behind a fold.
-Closest Polisher::closestOnSource(const Vec3d& p, TriangleId near, double farSquared) const {
-    const Closest closest = walkCloser(m_from.mesh, m_from.around, p, near);
-    return closest.squaredDistance > farSquared ? searchAround(m_from.mesh, m_from.around, p, closest.triangle)
-                                                : closest;
-}
-
 // A triangle of the source near a point of the level's triangle t.
 TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
     NearestSample nearest;

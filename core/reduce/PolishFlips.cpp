@@ -88,13 +88,7 @@ void Polisher::flipEdges(const Progress& progress) {
 }
 
 void Polisher::flip(TriangleId t, std::size_t k, const Beyond& beyond) {
-    const auto turn = [&](Triangle& x, Triangle& y) {
-        const std::uint32_t c = x[k], atA = x[(k + 1) % 3], atB = x[(k + 2) % 3], d = y[beyond.corner];
-        x = {c, atA, d};
-        y = {c, d, atB};
-    };
-    if (!m_level.wedges.empty()) turn(m_level.wedges[t], m_level.wedges[beyond.triangle]);
-    turn(m_level.triangles[t], m_level.triangles[beyond.triangle]);
+    flipEdge(m_level, t, k, beyond);
     markChanged(t);
     markChanged(beyond.triangle);
 }

@@ -30,9 +30,9 @@ void Polisher::moveVertices(const Progress& progress) {
             TriangleId& last = m_vertexHits[v];
             if (last == none) last = sourceTriangleNearVertex(VertexId(v));
             if (last == none) return;
-            const Closest closest = closestOnSource(place(VertexId(v)), last, farSquared);
+            const Closest closest = m_from.closest(place(VertexId(v)), last, farSquared);
             last = closest.triangle;
-            vertexOffs[v] = (placeOnSource(closest) - place(VertexId(v))).cast<float>();
+            vertexOffs[v] = (m_from.placeOf(closest) - place(VertexId(v))).cast<float>();
         },
         64);
     std::vector<PullBlock> blocks(triangles);
@@ -74,10 +74,10 @@ void Polisher::moveVertices(const Progress& progress) {
                 TriangleId& last = m_hits[t * m_probes.size() + i];
                 if (last == none) last = sourceTriangleNear(TriangleId(t), here);
                 if (last == none) continue;
-                const Closest closest = closestOnSource(here, last, farSquared);
+                const Closest closest = m_from.closest(here, last, farSquared);
                 last = closest.triangle;
                 m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
-                add(at, probe.part * area, placeOnSource(closest) - here, false);
+                add(at, probe.part * area, m_from.placeOf(closest) - here, false);
             }
             for (std::size_t k = 0; k < 3; ++k) {
                 const Vec3f& off = vertexOffs[triangle[k]];
@@ -204,7 +204,7 @@ void Polisher::bringBackFarthest(double farDistance) {
     });
     for (VertexId v = 0; v < isFar.size(); ++v) {
         if (isFar[v] == 0) continue;
-        lift(v, placeOnSource(closest[v]));
+        lift(v, m_from.placeOf(closest[v]));
     }
 }
 

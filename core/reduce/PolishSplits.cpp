@@ -9,9 +9,6 @@ namespace {
 // Closer to an edge than this share, its triangles are split; and no split comes closer to a corner.
 constexpr double nearEdge = 0.15;
 
-// What mends the level must leave no place around it farther off than this share of what was.
-constexpr double leastHelp = 0.9;
-
 bool isAnyTouched(const Triangle& triangle, const std::vector<std::uint8_t>& touched) {
     return std::any_of(triangle.begin(), triangle.end(), [&](VertexId v) { return touched[v] != 0; });
 }
@@ -46,37 +43,8 @@ std::vector<Polisher::FarPlace> Polisher::farSamples() const {
     return places;
 }
 
-// The middles of edges that are farther off than that: the ends of an edge over a groove may be where they should, and
-// no sample of the source far away.
-std::vector<Polisher::FarPlace> Polisher::farMiddles(double least) const {
-    constexpr std::size_t chunkSize = 1024;
-    std::vector<std::vector<FarPlace>> found(chunkCount(m_level.triangleCount(), chunkSize));
-    parallelChunks(m_level.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        for (TriangleId t = TriangleId(begin); t < end; ++t)
-            for (std::size_t k = 0; k < 3; ++k) {
-                const Triangle& triangle = m_level.triangles[t];
-                const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
-                if (a > b) continue;  // its turn comes with the triangle on the other side
-                const Vec3d middle = (place(a) + place(b)) / 2;
-                const TriangleId hit = hitNear(t, middle);
-                if (hit == none) continue;
-                const Closest closest = closestOnSource(middle, hit, least * least);
-                if (!(closest.squaredDistance > least * least)) continue;
-                found[chunk].push_back({float(std::sqrt(closest.squaredDistance)),
-                                        float(2 * triangleArea(m_level, t)),
-                                        t,
-                                        {k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5},
-                                        placeOnSource(closest),
-                                        true});
-            }
-    });
-    std::vector<FarPlace> places;
-    for (const std::vector<FarPlace>& some : found) places.insert(places.end(), some.begin(), some.end());
-    return places;
-}
-
 // The split of its triangle, or of an edge that it is close to, which may be split too.
-Polisher::Split Polisher::splitAt(const FarPlace& far) const {
+Polisher::Split Polisher::splitAt(const FarPlace& far, bool isLifted) const {
     const Triangle& triangle = m_level.triangles[far.triangle];
     const std::array<double, 3> shares = {far.at.first(), far.at.second, far.at.third};
     const auto k = std::size_t(std::min_element(shares.begin(), shares.end()) - shares.begin());
@@ -104,93 +72,23 @@ Polisher::Split Polisher::splitAt(const FarPlace& far) const {
     }
     split.at = {kept[1], kept[2]};
     const Vec3d from = split.at.of(place(triangle[0]), place(triangle[1]), place(triangle[2]));
-    split.place = lifted(split.sides, from, far.onSource);
+    split.place = isLifted ? lifted(split.sides, from, far.onSource) : from;
     return split;
 }
 
-// Whether no place of the new triangles, and no sample at those in whose stead they are, is nearly as far off as
-// before.
-bool Polisher::isCloser(const Renewal& renewal, double before) const {
-    const double limit = leastHelp * leastHelp * before * before;
-    const auto isOff = [&](const Vec3d& p) {
-        const TriangleId hit = hitNear(renewal.old.front(), p);
-        return hit != none && closestOnSource(p, hit, limit).squaredDistance > limit;
-    };
-    for (const auto& [a, b, c] : renewal.triangles)
-        if (isOff((a + b + c) / 3)) return false;
-    if (std::any_of(renewal.middles.begin(), renewal.middles.end(), isOff)) return false;
-    const auto isNear = [&](const Vec3d& p) {
-        return std::any_of(renewal.triangles.begin(), renewal.triangles.end(), [&](const auto& corners) {
-            const auto& [a, b, c] = corners;
-            return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm() <= limit;
+// Whether one of the new triangles would be farther off the source than that.
+bool Polisher::runsFartherOff(const Split& split, double distance) const {
+    return std::any_of(split.sides.begin(), split.sides.end(), [&](const Side& side) {
+        return std::any_of(trianglePlaces().begin(), trianglePlaces().end(), [&](const TrianglePoint& at) {
+            const Vec3d p = at.of(place(side.first), place(side.second), split.place);
+            return offSquared(split.triangle, p, distance * distance) > distance * distance;
         });
-    };
-    return std::all_of(renewal.old.begin(), renewal.old.end(), [&](TriangleId t) {
-        const std::span<const std::uint32_t> samples = m_samplesAt.of(t);
-        return std::all_of(samples.begin(), samples.end(),
-                           [&](std::uint32_t s) { return isNear(placeOf(m_samples[s])); });
     });
-}
-
-Polisher::Renewal Polisher::renewalBy(const Split& split) const {
-    Renewal renewal{{split.triangle}, {}, {}};
-    if (split.beyond.isThere()) renewal.old.push_back(split.beyond.triangle);
-    for (const auto& [a, b] : split.sides) {
-        renewal.triangles.push_back({place(a), place(b), split.place});
-        renewal.middles.push_back((place(a) + split.place) / 2);
-    }
-    return renewal;
-}
-
-Polisher::Renewal Polisher::renewalByFlip(TriangleId t, std::size_t k, const Beyond& beyond) const {
-    const Triangle& triangle = m_level.triangles[t];
-    const Vec3d c = place(triangle[k]), a = place(triangle[(k + 1) % 3]), b = place(triangle[(k + 2) % 3]);
-    const Vec3d d = place(m_level.triangles[beyond.triangle][beyond.corner]);
-    return {{t, beyond.triangle}, {{c, a, d}, {c, d, b}}, {(c + d) / 2}};
-}
-
-// Flips an edge if what is far off there comes closer by that.
-bool Polisher::flipAt(const FarPlace& far, std::vector<std::uint8_t>& touched) {
-    for (std::size_t k = 0; k < 3; ++k) {
-        const std::array<double, 3> shares = {far.at.first(), far.at.second, far.at.third};
-        if (far.isMiddle && shares[k] > 0) continue;
-        const Beyond beyond = beyondEdge(m_level, m_around, far.triangle, k);
-        if (!beyond.isThere()) continue;
-        const VertexId d = m_level.triangles[beyond.triangle][beyond.corner];
-        if (touched[d] != 0 || !mayFlip(far.triangle, k, beyond) ||
-            !isCloser(renewalByFlip(far.triangle, k, beyond), double(far.distance)))
-            continue;
-        touched[d] = 1;
-        for (const VertexId v : m_level.triangles[far.triangle]) touched[v] = 1;
-        flip(far.triangle, k, beyond);
-        return true;
-    }
-    return false;
-}
-
-// Flips edges and puts vertices in where that brings the surfaces closer there, the farthest places first.
-// @returns how many vertices were put in
-std::size_t Polisher::mend(std::vector<FarPlace> places, std::size_t most) {
-    std::sort(places.begin(), places.end(), [](const FarPlace& x, const FarPlace& y) { return y < x; });
-    std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
-    std::size_t inserted = 0;
-    for (const FarPlace& far : places) {
-        if (!(far.area > 0) || !mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched))
-            continue;
-        if (flipAt(far, touched) || inserted == most) continue;
-        const Split split = splitAt(far);
-        if (split.touches(touched) || !isCloser(renewalBy(split), double(far.distance))) continue;
-        split.touch(touched);
-        insert(split);
-        ++inserted;
-    }
-    connect();
-    return inserted;
 }
 
 // The farthest first, each well apart from the others: closest places must be found anew afterwards.
 // @returns how many vertices were put in
-std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most) {
+std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most, bool isCareful) {
     std::make_heap(places.begin(), places.end());
     std::vector<std::uint8_t> touched(m_level.vertexCount(), 0);
     std::size_t inserted = 0;
@@ -199,7 +97,8 @@ std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most) {
         const FarPlace& far = places.back();
         if (!(far.area > 0) || !mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched))
             continue;
-        const Split split = splitAt(far);
+        Split split = splitAt(far, true);
+        if (isCareful && runsFartherOff(split, double(far.distance))) split = splitAt(far, false);
         if (split.touches(touched)) continue;
         split.touch(touched);
         insert(split);

@@ -1,18 +1,14 @@
 #pragma once
 /// Moving the vertices of a level, flipping its edges and putting vertices in, to lie closer to its source.
 #include "base/Parallel.h"
+#include "reduce/EdgeRules.h"
 #include "reduce/Insertion.h"
+#include "reduce/Patch.h"
 #include "reduce/Polish.h"
 
 #include <cmath>
 
 namespace um {
-
-// 1 for an equilateral triangle, 0 for a needle.
-inline double shapeOf(const Vec3d& a, const Vec3d& b, const Vec3d& c) {
-    const double edges = (b - a).squaredNorm() + (c - b).squaredNorm() + (a - c).squaredNorm();
-    return edges > 0 ? 2 * std::sqrt(3.0) * areaNormal(a, b, c).norm() / edges : 0;
-}
 
 // Points inside a level's triangle that are held against the source, by their shares of the second and third corner,
 // with their part of the area.
@@ -35,7 +31,7 @@ struct Sampling {
 /// together are least; and again. Vertices of protected lines follow the lines of the source; corners and what is
 /// locked stay. No triangle is turned over or becomes a needle.
 /// Samples and probes are in PolishSamples.cpp, their closest places in PolishClosest.cpp, moves in PolishMoves.cpp,
-/// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp.
+/// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp, the patches of last resort in PolishMends.cpp.
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
@@ -64,17 +60,11 @@ public:
     double meanSquared() const { return m_meanSquared; }
 
 private:
-    // A step that would turn a triangle by more than this cosine says is shortened.
-    static constexpr double leastTurn = 0.5;
-
     // Nor may one beside a line face away from the source more than this says, if it did so less.
     static constexpr double leastFacing = 0.35;
 
     // Places farther off than so many times the root mean square are far off.
     static constexpr double farOff = 3;
-
-    // A triangle's shape: 2 sqrt(3) |normal| / (sum of squared edges). Below this, no step may make it worse.
-    static constexpr double needleQuality = 0.04;
 
     // A vertex of the source, with its closest place on the level.
     struct Sample {
@@ -98,7 +88,6 @@ private:
         TriangleId triangle = 0;
         TrianglePoint at;
         Vec3d onSource = Vec3d::Zero();
-        bool isMiddle = false;  // of an edge
 
         // The farthest on top of a heap; ties by number, so that the order is always the same.
         bool operator<(const FarPlace& other) const {
@@ -129,11 +118,19 @@ private:
         }
     };
 
-    // New triangles in the stead of old ones, with the middles of the edges between them.
-    struct Renewal {
-        std::vector<TriangleId> old;
-        std::vector<std::array<Vec3d, 3>> triangles;
-        std::vector<Vec3d> middles;
+    // A triangle, and how far off it or the source's points at it are; and where.
+    struct FarTriangle {
+        double squaredDistance = 0;
+        TriangleId triangle = 0;
+        TriangleId on = none;  // that one, or one of the source; none at a vertex of the source
+        bool isOnSource = false;
+        TrianglePoint at;
+    };
+
+    // What is to come closer at a far place together.
+    struct Piece {
+        std::vector<TriangleId> triangles;  // ordered
+        FarTriangle far;
     };
 
     // A point of a protected line of the source, with its closest place on the level's line from a to b.
@@ -146,6 +143,10 @@ private:
     };
 
     Vec3d place(VertexId v) const { return m_level.positions[v].cast<double>(); }
+    std::array<Vec3d, 3> cornersOf(TriangleId t) const {
+        const Triangle& triangle = m_level.triangles[t];
+        return {place(triangle[0]), place(triangle[1]), place(triangle[2])};
+    }
     Vec3d sourcePlace(std::size_t s) const { return m_from.mesh.positions[s].cast<double>(); }
     Vec3d placeOf(const Sample& sample) const { return sourcePlace(sample.vertex); }
 
@@ -159,17 +160,29 @@ private:
     void findFirstClosest(const Progress& progress);
     void findClosest(const Progress& progress);
     void findClosestOfChanged(const Progress& progress);
-    void insertVertices(std::size_t count, const Progress& progress);
-    void mendFarthest(std::size_t count, const Progress& progress);
+    void insertVertices(std::size_t count, bool isCareful, const Progress& progress);
+    double offSquared(TriangleId t, const Vec3d& p, double known) const;
+    Closest closestOnLevel(const Vec3d& p, TriangleId near, double known) const;
+    void lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const;
+    void lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const;
+    void lookCloser(FarTriangle& far) const;
+    std::vector<FarTriangle> farTriangles(double least, std::size_t most) const;
+    std::vector<TriangleId> trianglesAround(TriangleId t) const;
+    Groups sourceByVertex() const;
+    void addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
+                   const std::vector<Sphere>& spheres, Patch::Content& content) const;
+    Patch::Content contentOf(const Piece& piece, const Groups& sourceVertices,
+                             const std::vector<Sphere>& spheres) const;
+    void take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices);
+    std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
+                                const std::vector<std::uint8_t>& isDone) const;
+    std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, const Groups& sourceVertices,
+                     std::vector<std::uint8_t>& isDone);
+    std::size_t mendFarthest(std::size_t count, const Progress& progress);
     std::vector<FarPlace> farSamples() const;
-    std::vector<FarPlace> farMiddles(double least) const;
-    Split splitAt(const FarPlace& far) const;
-    Renewal renewalBy(const Split& split) const;
-    Renewal renewalByFlip(TriangleId t, std::size_t k, const Beyond& beyond) const;
-    bool isCloser(const Renewal& renewal, double before) const;
-    bool flipAt(const FarPlace& far, std::vector<std::uint8_t>& touched);
-    std::size_t mend(std::vector<FarPlace> places, std::size_t most);
-    std::size_t insertAt(std::vector<FarPlace> places, std::size_t most);
+    Split splitAt(const FarPlace& far, bool isLifted) const;
+    bool runsFartherOff(const Split& split, double distance) const;
+    std::size_t insertAt(std::vector<FarPlace> places, std::size_t most, bool isCareful);
     void insert(const Split& split);
     void markChanged(TriangleId t);
     void insertOnBorder(const Progress& progress);
@@ -182,11 +195,6 @@ private:
     TriangleId hitNear(TriangleId t, const Vec3d& p) const;
     TriangleId sourceTriangleNearVertex(VertexId v) const;
     TriangleId closestAround(const NearestSample& nearest, const Vec3d& p) const;
-    Closest closestOnSource(const Vec3d& p, TriangleId near, double farSquared) const;
-    Vec3d placeOnSource(const Closest& closest) const {
-        const Triangle& hit = m_from.mesh.triangles[closest.triangle];
-        return closest.at.of(sourcePlace(hit[0]), sourcePlace(hit[1]), sourcePlace(hit[2]));
-    }
     static void set(Sample& sample, const Closest& closest);
     void follow(Sample& sample) const;
     void freeStuckSamples(const Progress& progress);

@@ -1,4 +1,4 @@
-#include "measure/TriangleTree.h"
+#include "mesh/TriangleTree.h"
 
 #include "base/Lanes.h"
 #include "base/Parallel.h"

@@ -1,0 +1,414 @@
+#include "reduce/Patch.h"
+
+#include "base/Parallel.h"
+
+#include "reduce/EdgeRules.h"
+
+#include <cmath>
+
+namespace um {
+
+namespace {
+
+// A step must take so much of the badness away; one that needs a vertex, so much.
+constexpr double mostLeft = 0.8, mostLeftBySplit = 0.5;
+
+// Each step is the best of hundreds: where so many have not helped, more will not.
+constexpr int mostSteps = 8;
+
+// No split comes closer to a corner or an edge than this share.
+constexpr double leastShare = 0.05;
+
+// Distances below this share of the goal, squared, count for next to nothing, and need not be known exactly.
+constexpr double negligible = 0.2;
+
+// The cosine to the source that a triangle must have, if those in whose stead it is had it.
+constexpr double usualFacing = 0.5;
+
+// Above this share, what lies between the places that are looked at may be farther off than the goal.
+constexpr double doubtful = 0.3;
+
+double squaredDistance(const Vec3d& p, const std::array<Vec3d, 3>& corners) {
+    const auto& [a, b, c] = corners;
+    return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm();
+}
+
+PatchStep stepAt(PatchStep::Kind kind, TriangleId t, std::size_t k = 0, const Beyond& beyond = {}) {
+    PatchStep step;
+    step.kind = kind;
+    step.triangle = t;
+    step.corner = k;
+    step.beyond = beyond;
+    return step;
+}
+
+}  // namespace
+
+const std::vector<TrianglePoint>& trianglePlaces() {
+    static const std::vector<TrianglePoint> places = [] {
+        constexpr int n = 6;
+        std::vector<TrianglePoint> all;
+        for (int i = 0; i <= n; ++i)
+            for (int j = 0; i + j <= n; ++j) all.push_back({double(i) / n, double(j) / n});
+        std::stable_sort(all.begin(), all.end(), [](const TrianglePoint& x, const TrianglePoint& y) {
+            const auto most = [](const TrianglePoint& p) { return std::max({p.first(), p.second, p.third}); };
+            return most(x) < most(y);
+        });
+        return all;
+    }();
+    return places;
+}
+
+Patch::Patch(Content content) : m_content(std::move(content)), m_ground(m_content.ground, Progress()) {}
+
+Patch::Corners Patch::cornersOf(TriangleId t) const {
+    const Triangle& triangle = m_content.piece.triangles[t];
+    return {place(triangle[0]), place(triangle[1]), place(triangle[2])};
+}
+
+// The twelfth power of the distance: nearly the largest, but what is second to it counts, too.
+double Patch::badnessOf(double squaredDistance) const {
+    const double x = squaredDistance / m_goalSquared, cubed = x * x * x;
+    return cubed * cubed;
+}
+
+Vec3d Patch::groundNormal(TriangleId t) const {
+    const Triangle& triangle = m_content.ground.triangles[t];
+    const auto at = [&](std::size_t i) { return Vec3d(m_content.ground.positions[triangle[i]].cast<double>()); };
+    return areaNormal(at(0), at(1), at(2)).normalized();
+}
+
+// @param most  where the badness is more than that, the rest is not looked at
+Patch::Side Patch::sideOf(const Corners& corners, double most) const {
+    const auto& [a, b, c] = corners;
+    const Vec3d normal = areaNormal(a, b, c).normalized();
+    const std::vector<TrianglePoint>& places = trianglePlaces();
+    Side side;
+    TrianglePoint worst;
+    std::array<Vec3d, laneCount> points;
+    std::array<SurfacePoint, laneCount> closest;
+    for (std::size_t begin = 0; begin < places.size() && side.badness <= most; begin += laneCount) {
+        const std::size_t count = std::min(laneCount, places.size() - begin);
+        for (std::size_t i = 0; i < count; ++i) points[i] = places[begin + i].of(a, b, c);
+        m_ground.findClosest(std::span(points).first(count), closest.front().triangle, std::span(closest).first(count));
+        for (std::size_t i = 0; i < count; ++i) {
+            const double squared = closest[i].distance * closest[i].distance;
+            side.badness += badnessOf(squared);
+            if (squared > side.farthestSquared) {
+                side.farthestSquared = squared;
+                worst = places[begin + i];
+            }
+            side.facing += groundNormal(closest[i].triangle).dot(normal) / double(places.size());
+        }
+    }
+    // Along a fold the distance has a narrow ridge.
+    if (side.badness <= most && side.farthestSquared > doubtful * m_goalSquared) {
+        double farthest = side.farthestSquared;
+        climb(worst, farthest, [&](const TrianglePoint& at) {
+            const Vec3d p = at.of(a, b, c);
+            m_ground.findClosest(std::span(&p, 1), closest.front().triangle, std::span(closest).first(1));
+            return closest.front().distance * closest.front().distance;
+        });
+        side.badness += badnessOf(farthest) - badnessOf(side.farthestSquared);
+        side.farthestSquared = farthest;
+    }
+    return side;
+}
+
+void Patch::measure(TriangleId t) {
+    const Corners corners = cornersOf(t);
+    m_sides[t] = sideOf(corners, std::numeric_limits<double>::max());
+    m_distances[t].resize(m_content.samples.size());
+    for (std::size_t s = 0; s < m_content.samples.size(); ++s)
+        m_distances[t][s] = float(squaredDistance(m_content.samples[s], corners));
+}
+
+void Patch::sumUp() {
+    m_badness = m_farthestSquared = 0;
+    for (const Side& side : m_sides) {
+        m_badness += side.badness;
+        m_farthestSquared = std::max(m_farthestSquared, side.farthestSquared);
+    }
+    m_least = m_content.beside;
+    m_closest.assign(m_least.size(), none);
+    for (TriangleId t = 0; t < m_distances.size(); ++t)
+        for (std::size_t s = 0; s < m_least.size(); ++s)
+            if (m_distances[t][s] < m_least[s]) {
+                m_least[s] = m_distances[t][s];
+                m_closest[s] = t;
+            }
+    m_farSamples.clear();
+    for (std::uint32_t s = 0; s < m_least.size(); ++s) {
+        const auto squared = double(m_least[s]);
+        m_badness += badnessOf(squared);
+        m_farthestSquared = std::max(m_farthestSquared, squared);
+        if (squared > negligible * m_goalSquared) m_farSamples.push_back(s);
+    }
+    m_samplesAt = groupItems(m_least.size(), m_sides.size(), [&](std::size_t s, const auto& visit) {
+        if (m_closest[s] != none) visit(m_closest[s]);
+    });
+    m_around = findVertexTriangles(m_content.piece.triangles, m_content.piece.positions.size());
+    findWorst();
+}
+
+// The triangle with the most badness, and its neighbours across its edges: elsewhere no step helps much.
+void Patch::findWorst() {
+    std::vector<double> badness(m_sides.size());
+    for (TriangleId t = 0; t < m_sides.size(); ++t) badness[t] = m_sides[t].badness;
+    m_farthestSample = none;
+    for (const std::uint32_t s : m_farSamples) {
+        if (m_closest[s] == none) continue;
+        badness[m_closest[s]] += badnessOf(double(m_least[s]));
+        if (m_farthestSample == none || m_least[s] > m_least[m_farthestSample]) m_farthestSample = s;
+    }
+    const auto worst = TriangleId(std::max_element(badness.begin(), badness.end()) - badness.begin());
+    m_isAtWorst.assign(m_sides.size(), 0);
+    m_isAtWorst[worst] = 1;
+    for (std::size_t k = 0; k < 3; ++k)
+        if (const Beyond beyond = beyondEdge(m_content.piece, m_around, worst, k); beyond.isThere())
+            m_isAtWorst[beyond.triangle] = 1;
+}
+
+bool Patch::isWorthwhile(const Trial& trial) const {
+    return std::any_of(trial.old.begin(), trial.old.end(), [&](TriangleId t) { return m_isAtWorst[t] != 0; });
+}
+
+std::vector<Vec3d> Patch::nearestSamples(const Vec3d& p, std::size_t count) const {
+    std::vector<Vec3d> nearest(std::min(count, m_content.samples.size()));
+    std::partial_sort_copy(
+        m_content.samples.begin(), m_content.samples.end(), nearest.begin(), nearest.end(),
+        [&](const Vec3d& x, const Vec3d& y) { return (x - p).squaredNorm() < (y - p).squaredNorm(); });
+    return nearest;
+}
+
+std::vector<Patch::Trial> Patch::flips() const {
+    std::vector<Trial> found;
+    const Mesh& piece = m_content.piece;
+    for (TriangleId t = 0; t < piece.triangles.size(); ++t)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Triangle& triangle = piece.triangles[t];
+            const VertexId c = triangle[k], a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
+            if (a > b || !isInside(a, b)) continue;
+            const Beyond beyond = beyondEdge(piece, m_around, t, k);
+            if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
+            const VertexId d = piece.triangles[beyond.triangle][beyond.corner];
+            if (d == c || !isInside(c, d) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
+            if (!isSmoothEdge(piece, t, k, beyond)) continue;
+            const auto around = m_around.of(c);
+            if (std::any_of(around.begin(), around.end(),
+                            [&](TriangleId o) { return contains(piece.triangles[o], d); }))
+                continue;
+            const PatchStep step = stepAt(PatchStep::Kind::Flip, t, k, beyond);
+            found.push_back(
+                {step, {t, beyond.triangle}, {{place(c), place(a), place(d)}, {place(c), place(d), place(b)}}});
+        }
+    return found;
+}
+
+// To the source's points nearby and the one that is farthest off, which carry its edges and tips; and a little to all
+// sides, which is what helps where the source is much finer.
+std::vector<Vec3d> Patch::placesAround(VertexId v) const {
+    constexpr std::size_t mostSamples = 6;
+    std::vector<Vec3d> places;
+    std::vector<Vec3d> samples = nearestSamples(place(v), mostSamples);
+    if (m_farthestSample != none) samples.push_back(m_content.samples[m_farthestSample]);
+    for (const Vec3d& sample : samples)
+        for (const double share : {1.0, 0.5}) places.push_back(place(v) + share * (sample - place(v)));
+    const double goal = std::sqrt(m_goalSquared);
+    Vec3d normal = Vec3d::Zero();
+    for (const TriangleId t : m_around.of(v)) {
+        const auto [a, b, c] = cornersOf(t);
+        normal += areaNormal(a, b, c);
+    }
+    if (!(normal.norm() > 0)) return places;
+    normal.normalize();
+    const Vec3d across = normal.unitOrthogonal(), along = normal.cross(across);
+    for (const double share : {-1.0, -0.5, -0.25, 0.25, 0.5, 1.0}) places.push_back(place(v) + share * goal * normal);
+    for (const double share : {-2.0, -1.0, 1.0, 2.0})
+        for (const Vec3d& direction : {across, along}) places.push_back(place(v) + share * goal * direction);
+    return places;
+}
+
+std::vector<Patch::Trial> Patch::moves() const {
+    std::vector<Trial> found;
+    for (VertexId v = 0; v < m_content.piece.positions.size(); ++v) {
+        if (m_content.roles[v].isOnRim || m_content.roles[v].isOnLine) continue;
+        const auto around = m_around.of(v);
+        for (const Vec3d& p : placesAround(v)) {
+            Trial trial;
+            trial.step.vertex = v;
+            trial.step.place = p.cast<float>().cast<double>();
+            trial.old.assign(around.begin(), around.end());
+            for (const TriangleId t : around) {
+                Corners corners = cornersOf(t);
+                for (std::size_t k = 0; k < 3; ++k)
+                    if (m_content.piece.triangles[t][k] == v) corners[k] = trial.step.place;
+                trial.now.push_back(corners);
+            }
+            found.push_back(std::move(trial));
+        }
+    }
+    return found;
+}
+
+// To the source's points around the middle, to the one that is farthest off, and to its own closest place.
+void Patch::addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const {
+    constexpr std::size_t mostPlaces = 3;
+    std::vector<Vec3d> places = nearestSamples(middle, mostPlaces);
+    if (m_farthestSample != none) places.push_back(m_content.samples[m_farthestSample]);
+    SurfacePoint closest;
+    m_ground.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
+    places.push_back(closest.place);
+    for (const Vec3d& p : places) {
+        Trial trial = split;
+        trial.step.place = p.cast<float>().cast<double>();
+        for (Corners& corners : trial.now) corners[2] = trial.step.place;
+        splits.push_back(std::move(trial));
+    }
+}
+
+std::vector<Patch::Trial> Patch::splits() const {
+    std::vector<Trial> found;
+    const Mesh& piece = m_content.piece;
+    for (TriangleId t = 0; t < piece.triangles.size(); ++t) {
+        const Triangle& triangle = piece.triangles[t];
+        const auto isHeld = [&](VertexId v) { return m_content.roles[v].isHeld; };
+        if (std::all_of(triangle.begin(), triangle.end(), isHeld)) continue;
+        const Corners corners = cornersOf(t);
+        Trial inside;
+        inside.step = stepAt(PatchStep::Kind::SplitTriangle, t);
+        inside.step.at = {1.0 / 3, 1.0 / 3};
+        inside.old = {t};
+        for (std::size_t k = 0; k < 3; ++k) inside.now.push_back({corners[k], corners[(k + 1) % 3], Vec3d::Zero()});
+        addSplits(std::move(inside), (corners[0] + corners[1] + corners[2]) / 3, found);
+        for (std::size_t k = 0; k < 3; ++k) {
+            const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
+            if (a > b || !isInside(a, b) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
+            const Beyond beyond = beyondEdge(piece, m_around, t, k);
+            if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
+            if (!isSmoothEdge(piece, t, k, beyond)) continue;
+            const Triangle& other = piece.triangles[beyond.triangle];
+            if (std::all_of(other.begin(), other.end(), isHeld)) continue;
+            const Vec3d pa = place(a), pb = place(b), pc = place(triangle[k]), pd = place(other[beyond.corner]);
+            Trial onEdge;
+            onEdge.step = stepAt(PatchStep::Kind::SplitEdge, t, k, beyond);
+            onEdge.step.at = {k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5};
+            onEdge.old = {t, beyond.triangle};
+            for (const auto& [from, to] : {std::pair(pc, pa), std::pair(pa, pd), std::pair(pd, pb), std::pair(pb, pc)})
+                onEdge.now.push_back({from, to, Vec3d::Zero()});
+            addSplits(std::move(onEdge), (pa + pb) / 2, found);
+        }
+    }
+    return found;
+}
+
+float Patch::leastWithout(std::size_t sample, const std::vector<std::uint8_t>& isOld) const {
+    float least = m_content.beside[sample];
+    for (TriangleId t = 0; t < m_distances.size(); ++t)
+        if (isOld[t] == 0) least = std::min(least, m_distances[t][sample]);
+    return least;
+}
+
+// What badness there would be after a trial; where it would be more than `most`, something above that.
+double Patch::badnessAfter(const Trial& trial, double most) const {
+    constexpr double tooMuch = std::numeric_limits<double>::max();
+    double worstShape = 1, leastFacing = usualFacing;
+    for (const TriangleId t : trial.old) {
+        const auto& [a, b, c] = cornersOf(t);
+        worstShape = std::min(worstShape, shapeOf(a, b, c));
+        leastFacing = std::min(leastFacing, std::max(0.0, m_sides[t].facing));
+    }
+    for (const auto& [a, b, c] : trial.now)
+        if (shapeOf(a, b, c) < std::min(needleQuality, worstShape)) return tooMuch;
+    std::vector<std::uint8_t> isOld(m_sides.size(), 0);
+    for (const TriangleId t : trial.old) isOld[t] = 1;
+    double badness = 0;
+    for (TriangleId t = 0; t < m_sides.size(); ++t)
+        if (isOld[t] == 0) badness += m_sides[t].badness;
+    const auto leastNow = [&](std::uint32_t s) {
+        double least = std::numeric_limits<double>::max();
+        for (const Corners& corners : trial.now)
+            least = std::min(least, squaredDistance(m_content.samples[s], corners));
+        return least;
+    };
+    for (const std::uint32_t s : m_farSamples) {
+        if (badness > most) return tooMuch;
+        if (m_closest[s] == none || isOld[m_closest[s]] == 0)
+            badness += badnessOf(std::min(double(m_least[s]), leastNow(s)));
+    }
+    for (const TriangleId t : trial.old)
+        for (const std::uint32_t s : m_samplesAt.of(t)) {
+            if (badness > most) return tooMuch;
+            double squared = leastNow(s);
+            if (squared > negligible * m_goalSquared) squared = std::min(squared, double(leastWithout(s, isOld)));
+            badness += badnessOf(squared);
+        }
+    for (const Corners& corners : trial.now) {
+        if (badness > most) return tooMuch;
+        const Side side = sideOf(corners, most - badness);
+        badness += side.badness;
+        if (badness <= most && !(side.facing > leastFacing)) return tooMuch;
+    }
+    return badness;
+}
+
+void Patch::take(const Trial& trial) {
+    const PatchStep& step = trial.step;
+    Mesh& piece = m_content.piece;
+    const std::size_t triangles = piece.triangles.size();
+    const WedgeId wedge = none - 1 - WedgeId(m_new);  // like no other
+    switch (step.kind) {
+        case PatchStep::Kind::Flip: flipEdge(piece, step.triangle, step.corner, step.beyond); break;
+        case PatchStep::Kind::Move: piece.positions[step.vertex] = step.place.cast<float>(); break;
+        case PatchStep::Kind::SplitTriangle:
+            splitTriangle(piece, m_content.sections, step.triangle, step.at, wedge);
+            break;
+        case PatchStep::Kind::SplitEdge:
+            splitEdge(piece, m_content.sections, step.triangle, step.corner, step.beyond, step.at, wedge);
+            break;
+    }
+    if (piece.triangles.size() > triangles) {
+        ++m_new;
+        piece.positions.back() = step.place.cast<float>();
+        m_content.roles.push_back({});
+        m_sides.resize(piece.triangles.size());
+        m_distances.resize(piece.triangles.size());
+    }
+    for (const TriangleId t : trial.old) measure(t);
+    for (std::size_t t = triangles; t < piece.triangles.size(); ++t) measure(TriangleId(t));
+    sumUp();
+}
+
+std::vector<PatchStep> Patch::improve(double goal, std::size_t mostNew) {
+    m_goalSquared = goal * goal;
+    m_sides.resize(m_content.piece.triangles.size());
+    m_distances.resize(m_sides.size());
+    for (TriangleId t = 0; t < m_sides.size(); ++t) measure(t);
+    sumUp();
+    std::vector<PatchStep> steps;
+    while (int(steps.size()) < mostSteps && m_farthestSquared > m_goalSquared) {
+        const Trial* best = nullptr;
+        double least = m_badness;
+        const auto look = [&](const std::vector<Trial>& trials, double price) {
+            for (const Trial& trial : trials) {
+                if (!isWorthwhile(trial)) continue;
+                const double most = std::min(least, m_badness * price);
+                const double badness = badnessAfter(trial, most);
+                if (!(badness < most)) continue;
+                least = badness;
+                best = &trial;
+            }
+        };
+        const std::vector<Trial> flipping = flips(), moving = moves(),
+                                 splitting = m_new < mostNew ? splits() : std::vector<Trial>();
+        look(flipping, mostLeft);
+        look(moving, mostLeft);
+        look(splitting, mostLeftBySplit);
+        if (best == nullptr) break;
+        steps.push_back(best->step);
+        take(*best);
+    }
+    return steps;
+}
+
+}  // namespace um

@@ -1,0 +1,134 @@
+#pragma once
+/// A few triangles of a level, changed by trying until they lie closer to the source.
+#include "mesh/TriangleTree.h"
+#include "reduce/Insertion.h"
+
+#include <cmath>
+
+namespace um {
+
+/// Places all over a triangle, those in its middle first: what is wrong with a triangle mostly shows there.
+const std::vector<TrianglePoint>& trianglePlaces();
+
+/// From a place of a triangle on to where a value is largest, as far as it grows in small steps.
+/// @param value    at that place; becomes the largest
+/// @param valueAt  TrianglePoint -> double
+template <class ValueAt>
+TrianglePoint climb(TrianglePoint at, double& value, const ValueAt& valueAt) {
+    for (double step = 1.0 / 12; step > 1.0 / 40; step /= 2) {
+        const TrianglePoint from = at;
+        for (const auto& [second, third] : {std::pair(1, 0), std::pair(-1, 0), std::pair(0, 1), std::pair(0, -1),
+                                            std::pair(1, -1), std::pair(-1, 1)}) {
+            const TrianglePoint next{from.second + step * second, from.third + step * third};
+            if (next.second < 0 || next.third < 0 || next.first() < 0) continue;
+            const double there = valueAt(next);
+            if (!(there > value)) continue;
+            value = there;
+            at = next;
+        }
+    }
+    return at;
+}
+
+/// One change of a patch. Its triangles and vertices are numbered from 0, new ones after those that it had, as
+/// `splitTriangle` and `splitEdge` add them.
+struct PatchStep {
+    enum class Kind { Flip, Move, SplitTriangle, SplitEdge };
+
+    Kind kind = Kind::Move;
+    TriangleId triangle = 0;
+    std::size_t corner = 0;       ///< of the triangle, opposite to the edge that is flipped or split
+    Beyond beyond;                ///< that edge
+    VertexId vertex = 0;          ///< that moves
+    TrianglePoint at;             ///< of the triangle, where it is split
+    Vec3d place = Vec3d::Zero();  ///< of the vertex that moves or is new
+
+    bool addsAVertex() const { return kind == Kind::SplitTriangle || kind == Kind::SplitEdge; }
+};
+
+/// Steps are looked for greedily: of all that are allowed the one after which the patch and the source's points at it
+/// are closest to one another, those far off counting most by far. The patch's rim stays where it is, and so do lines;
+/// no triangle faces away from the source or becomes a needle.
+class Patch {
+public:
+    /// What may become of a vertex.
+    struct Role {
+        bool isOnRim = false;  ///< the level has other triangles at it, too
+        bool isOnLine = false, isHeld = false;
+    };
+
+    struct Content {
+        Mesh piece;                           ///< with positions and triangles, and wedges if edges may not be smooth
+        std::vector<Role> roles;              ///< for each vertex
+        std::vector<std::uint16_t> sections;  ///< for each triangle
+        Mesh ground;                          ///< the source around there: positions and triangles
+        std::vector<Vec3d> samples;           ///< points of it
+        std::vector<float> beside;            ///< how far each is off the rest of the level, squared
+    };
+
+    /// @param content  with a ground of at least one triangle
+    explicit Patch(Content content);
+    Patch(const Patch&) = delete;  // its tree refers to its ground
+    Patch& operator=(const Patch&) = delete;
+
+    /// @param goal     nothing closer than this counts as far off: when all is, there is nothing more to do
+    /// @param mostNew  vertices that may be put in
+    /// @returns what was done, to be done to the level as well
+    std::vector<PatchStep> improve(double goal, std::size_t mostNew);
+
+    const Mesh& piece() const { return m_content.piece; }
+    /// How far a place of the patch or a sample was off at last.
+    double farthest() const { return std::sqrt(m_farthestSquared); }
+
+private:
+    using Corners = std::array<Vec3d, 3>;
+
+    // How a triangle lies to the source.
+    struct Side {
+        double badness = 0, farthestSquared = 0;
+        double facing = 0;  // the mean cosine to the source's normals
+    };
+
+    struct Trial {
+        PatchStep step;
+        std::vector<TriangleId> old;
+        std::vector<Corners> now;
+    };
+
+    Vec3d place(VertexId v) const { return m_content.piece.positions[v].cast<double>(); }
+    Corners cornersOf(TriangleId t) const;
+    Vec3d groundNormal(TriangleId t) const;
+    double badnessOf(double squaredDistance) const;
+    Side sideOf(const Corners& corners, double most) const;
+    void measure(TriangleId t);
+    void sumUp();
+    void findWorst();
+    bool isWorthwhile(const Trial& trial) const;
+    bool isInside(VertexId a, VertexId b) const { return !m_content.roles[a].isOnRim || !m_content.roles[b].isOnRim; }
+    std::vector<Vec3d> nearestSamples(const Vec3d& p, std::size_t count) const;
+    std::vector<Vec3d> placesAround(VertexId v) const;
+    std::vector<Trial> flips() const;
+    std::vector<Trial> moves() const;
+    std::vector<Trial> splits() const;
+    void addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const;
+    double badnessAfter(const Trial& trial, double most) const;
+    float leastWithout(std::size_t sample, const std::vector<std::uint8_t>& isOld) const;
+    void take(const Trial& trial);
+
+    Content m_content;
+    TriangleTree m_ground;
+    VertexTriangles m_around;
+    double m_goalSquared = 0;
+    std::vector<Side> m_sides;                    // of each triangle
+    std::vector<std::vector<float>> m_distances;  // from each triangle to each sample, squared
+    std::vector<TriangleId> m_closest;            // of each sample; `none` beside the patch
+    std::vector<float> m_least;                   // from each sample to that, squared
+    Groups m_samplesAt;                           // each triangle is the closest to
+    std::vector<std::uint8_t> m_isAtWorst;        // each triangle, or beside it
+    std::uint32_t m_farthestSample = 0;           // of those at the patch
+    std::vector<std::uint32_t> m_farSamples;      // which more than the triangle that they are at may come closer to
+    double m_badness = 0, m_farthestSquared = 0;
+    std::size_t m_new = 0;
+};
+
+}  // namespace um

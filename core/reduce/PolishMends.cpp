@@ -1,0 +1,383 @@
+#include "base/Sorted.h"
+#include "reduce/Polisher.h"
+
+#include <cmath>
+#include <functional>
+
+namespace um {
+
+namespace {
+
+// Places so many times farther off than the root mean square are looked at one by one.
+constexpr double mendFrom = 5;
+
+// What seems to be so far off at first, as a share of that, is looked at more closely.
+constexpr double lookFrom = 0.7;
+
+// Each turn looks at what is farther off than this share of the turn before's.
+constexpr double lowering = 0.75;
+
+// Patches are to come closer than their turn asks: they are looked at in so many places only.
+constexpr double closerYet = 0.85;
+
+// So many patches for a triangle of the level, within limits, and to each of them so many new vertices and triangles.
+constexpr double patchesForOne = 0.001;
+constexpr std::size_t leastPatches = 8, mostPatches = 128;
+constexpr std::size_t farForPatch = 4;
+constexpr std::size_t mostNewOfPatch = 3;
+constexpr std::size_t largestPatch = 64;
+
+std::size_t patchesFor(std::size_t triangles) {
+    return std::clamp(std::size_t(patchesForOne * double(triangles)), leastPatches, mostPatches);
+}
+
+VertexId numberIn(const std::vector<VertexId>& ordered, VertexId v) {
+    return VertexId(std::lower_bound(ordered.begin(), ordered.end(), v) - ordered.begin());
+}
+
+std::vector<VertexId> verticesOf(const Mesh& mesh, const std::vector<TriangleId>& triangles) {
+    std::vector<VertexId> vertices;
+    for (const TriangleId t : triangles)
+        vertices.insert(vertices.end(), mesh.triangles[t].begin(), mesh.triangles[t].end());
+    sortUnique(vertices);
+    return vertices;
+}
+
+}  // namespace
+
+// The distance of a place at t from the source, squared; if it is not more than `known`, anything up to that.
+double Polisher::offSquared(TriangleId t, const Vec3d& p, double known) const {
+    const TriangleId near = hitNear(t, p);
+    if (near == none) return 0;
+    Closest closest = walkCloser(m_from.mesh, m_from.around, p, near);
+    if (closest.squaredDistance <= known) return 0;
+    // The walk may be stuck behind a fold. From the sample that is nearest it mostly begins on the right side of it.
+    if (const TriangleId other = sourceTriangleNear(t, p); other != none) {
+        const Closest again = walkCloser(m_from.mesh, m_from.around, p, other);
+        if (again.squaredDistance < closest.squaredDistance) closest = again;
+    }
+    if (closest.squaredDistance <= known) return 0;
+    return searchAround(m_from.mesh, m_from.around, p, closest.triangle).squaredDistance;
+}
+
+// The other way round: of a place of the source, which is known to be near that triangle of the level.
+Closest Polisher::closestOnLevel(const Vec3d& p, TriangleId near, double known) const {
+    const Closest closest = walkCloser(m_level, m_around, p, near);
+    return closest.squaredDistance > known ? searchAround(m_level, m_around, p, closest.triangle) : closest;
+}
+
+// Of the places of triangles. Those are looked at whose samples are far off, and those at which the level folds back:
+// there it may run far off without any of the source's points being far off the level.
+void Polisher::lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const {
+    constexpr double share = 0.7;
+    parallelFor(
+        all.size(),
+        [&](std::size_t i) {
+            const auto t = TriangleId(i);
+            const auto isFoldedBack = [&](std::size_t k) {
+                const Beyond beyond = beyondEdge(m_level, m_around, t, k);
+                return beyond.isThere() && normals[t].dot(normals[beyond.triangle]) < 0;
+            };
+            const bool isFar = double(m_farthest[t]) > share * least;
+            if (!isFar && !isFoldedBack(0) && !isFoldedBack(1) && !isFoldedBack(2)) return;
+            const auto [a, b, c] = cornersOf(t);
+            for (const TrianglePoint& at : trianglePlaces()) {
+                const double squared = offSquared(t, at.of(a, b, c), std::max(least * least, all[t].squaredDistance));
+                if (squared > all[t].squaredDistance) all[t] = {squared, t, t, false, at};
+            }
+        },
+        256);
+}
+
+// Of what the source has between its vertices: where they are far off, and where they are off and the level there
+// faces another way, so that a fold may be missing.
+void Polisher::lookBetweenSamples(double least, const std::vector<Vec3f>& normals,
+                                  std::vector<FarTriangle>& all) const {
+    constexpr double share = 0.4;
+    constexpr float sameWay = 0.6F;
+    constexpr std::size_t fewPlaces = 4;
+    std::vector<const Sample*> sampleOf(m_from.mesh.vertexCount(), nullptr);
+    for (const Sample& sample : m_samples) sampleOf[sample.vertex] = &sample;
+    const auto isDoubtful = [&](std::size_t s) {
+        const Vec3f normal = m_from.normalOf(TriangleId(s)).cast<float>();
+        double farthest = 0;
+        bool isOtherWay = false;
+        for (const VertexId v : m_from.mesh.triangles[s]) {
+            if (sampleOf[v] == nullptr) return false;
+            farthest = std::max(farthest, double(sampleOf[v]->distance));
+            isOtherWay = isOtherWay || normals[sampleOf[v]->triangle].dot(normal) < sameWay;
+        }
+        return farthest > least || (farthest > share * least && isOtherWay);
+    };
+    const std::vector<TriangleId> doubtful = parallelIndices(m_from.mesh.triangleCount(), isDoubtful);
+    std::vector<FarTriangle> farthest(doubtful.size());
+    parallelFor(
+        doubtful.size(),
+        [&](std::size_t i) {
+            const TriangleId s = doubtful[i];
+            const auto [a, b, c] = m_from.cornersOf(s);
+            FarTriangle& far = farthest[i];
+            for (std::size_t n = 0; n < trianglePlaces().size(); ++n) {
+                if (n == fewPlaces && far.squaredDistance < least * least / 4) break;
+                const TrianglePoint& at = trianglePlaces()[n];
+                const Closest closest = closestOnLevel(at.of(a, b, c), sampleOf[m_from.mesh.triangles[s][0]]->triangle,
+                                                       std::max(least * least, far.squaredDistance));
+                if (closest.squaredDistance > far.squaredDistance)
+                    far = {closest.squaredDistance, closest.triangle, s, true, at};
+            }
+        },
+        64);
+    for (const FarTriangle& far : farthest)
+        if (far.squaredDistance > all[far.triangle].squaredDistance) all[far.triangle] = far;
+}
+
+// Where the surfaces fold, distances have narrow ridges.
+void Polisher::lookCloser(FarTriangle& far) const {
+    if (far.on == none) return;
+    const auto [a, b, c] = far.isOnSource ? m_from.cornersOf(far.on) : cornersOf(far.on);
+    far.at = climb(far.at, far.squaredDistance, [&](const TrianglePoint& at) {
+        const Vec3d p = at.of(a, b, c);
+        return far.isOnSource ? closestOnLevel(p, far.triangle, far.squaredDistance).squaredDistance
+                              : offSquared(far.on, p, far.squaredDistance);
+    });
+}
+
+// The farthest first; ties by number.
+std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::size_t most) const {
+    constexpr double manySamples = 8;  // for a triangle: they tell of what lies between them
+    std::vector<Vec3f> normals(m_level.triangleCount());
+    std::vector<FarTriangle> all(m_level.triangleCount());
+    parallelFor(normals.size(), [&](std::size_t t) {
+        const auto [a, b, c] = cornersOf(TriangleId(t));
+        normals[t] = areaNormal(a, b, c).normalized().cast<float>();
+        all[t].triangle = TriangleId(t);
+        all[t].squaredDistance = double(m_farthest[t]) * double(m_farthest[t]);
+    });
+    lookAtLevel(least, normals, all);
+    if (double(m_samples.size()) < manySamples * double(all.size())) lookBetweenSamples(least, normals, all);
+    std::vector<FarTriangle> far =
+        parallelFilter(all, [&](std::size_t t) { return all[t].squaredDistance > least * least; });
+    const auto sort = [&] {
+        std::stable_sort(far.begin(), far.end(), [](const FarTriangle& x, const FarTriangle& y) {
+            return x.squaredDistance > y.squaredDistance;
+        });
+    };
+    sort();
+    far.resize(std::min(far.size(), most));
+    parallelFor(
+        far.size(), [&](std::size_t i) { lookCloser(far[i]); }, 16);
+    sort();
+    return far;
+}
+
+// With those at its corners, and those at theirs, where that are not too many.
+std::vector<TriangleId> Polisher::trianglesAround(TriangleId t) const {
+    std::vector<TriangleId> triangles = {t};
+    for (int ring = 0; ring < 2; ++ring) {
+        std::vector<TriangleId> more;
+        for (const VertexId v : verticesOf(m_level, triangles))
+            more.insert(more.end(), m_around.of(v).begin(), m_around.of(v).end());
+        sortUnique(more);
+        if (more.size() > largestPatch) break;
+        triangles = std::move(more);
+    }
+    return triangles;
+}
+
+// The source's vertices that have gone into each vertex of the level.
+Groups Polisher::sourceByVertex() const {
+    return groupItems(m_provenance.destinations.size(), m_level.vertexCount(), [&](std::size_t s, const auto& visit) {
+        const VertexId at = m_provenance.destinations[s];
+        if (at != none && !m_around.of(at).empty()) visit(at);
+    });
+}
+
+// What the source has around there: its vertices that went into those, or, if they are very many, some of them; if they
+// are few, what lies between them too.
+void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
+                         const std::vector<Sphere>& spheres, Patch::Content& content) const {
+    constexpr std::size_t few = 250, many = 1500;
+    std::vector<VertexId> members;
+    for (const VertexId v : vertices)
+        if (v < sourceVertices.count())
+            members.insert(members.end(), sourceVertices.of(v).begin(), sourceVertices.of(v).end());
+    std::sort(members.begin(), members.end());
+    const auto add = [&](const Vec3d& p, VertexId from) {
+        const Closest closest = walkFromVertex(m_level, m_around, spheres, p, m_provenance.destinations[from]);
+        const bool isInside = std::binary_search(piece.triangles.begin(), piece.triangles.end(), closest.triangle);
+        content.samples.push_back(p);
+        content.beside.push_back(isInside ? std::numeric_limits<float>::max() : float(closest.squaredDistance));
+    };
+    const std::size_t step = 1 + members.size() / many;
+    for (std::size_t i = 0; i < members.size(); i += step) add(sourcePlace(members[i]), members[i]);
+    // Some are not to be missed.
+    for (const TriangleId t : piece.triangles)
+        for (const std::uint32_t s : m_samplesAt.of(t)) {
+            if (m_samples[s].distance < m_farthest[t] || step == 1) continue;
+            content.samples.push_back(placeOf(m_samples[s]));
+            content.beside.push_back(std::numeric_limits<float>::max());
+        }
+    if (piece.far.isOnSource) {
+        const auto [a, b, c] = m_from.cornersOf(piece.far.on);
+        content.samples.push_back(piece.far.at.of(a, b, c));
+        content.beside.push_back(std::numeric_limits<float>::max());
+    }
+    std::vector<TriangleId> ground;
+    for (const VertexId s : members)
+        ground.insert(ground.end(), m_from.around.of(s).begin(), m_from.around.of(s).end());
+    sortUnique(ground);
+    const std::vector<VertexId> onGround = verticesOf(m_from.mesh, ground);
+    for (const VertexId s : onGround) content.ground.positions.push_back(m_from.mesh.positions[s]);
+    for (const TriangleId t : ground) {
+        const auto& [a, b, c] = m_from.mesh.triangles[t];
+        content.ground.triangles.push_back({numberIn(onGround, a), numberIn(onGround, b), numberIn(onGround, c)});
+        const auto isMember = [&](VertexId s) { return std::binary_search(members.begin(), members.end(), s); };
+        if (members.size() > few || !isMember(a) || !isMember(b) || !isMember(c)) continue;
+        const Vec3d pa = sourcePlace(a), pb = sourcePlace(b), pc = sourcePlace(c);
+        add((pa + pb + pc) / 3, a);
+        if (a < b) add((pa + pb) / 2, a);
+        if (b < c) add((pb + pc) / 2, b);
+        if (c < a) add((pc + pa) / 2, c);
+    }
+}
+
+Patch::Content Polisher::contentOf(const Piece& piece, const Groups& sourceVertices,
+                                   const std::vector<Sphere>& spheres) const {
+    const std::vector<TriangleId>& triangles = piece.triangles;
+    Patch::Content content;
+    const std::vector<VertexId> vertices = verticesOf(m_level, triangles);
+    for (const TriangleId t : triangles) {
+        const auto& [a, b, c] = m_level.triangles[t];
+        content.piece.triangles.push_back({numberIn(vertices, a), numberIn(vertices, b), numberIn(vertices, c)});
+        if (!m_level.wedges.empty()) content.piece.wedges.push_back(Triangle(m_level.wedges[t]));
+        content.sections.push_back(m_sections[t]);
+    }
+    for (const VertexId v : vertices) {
+        const auto around = m_around.of(v);
+        const bool isOnRim = std::any_of(around.begin(), around.end(), [&](TriangleId t) {
+            return !std::binary_search(triangles.begin(), triangles.end(), t);
+        });
+        content.piece.positions.push_back(m_level.positions[v]);
+        content.roles.push_back({isOnRim, isOnLine(v), isHeld(v)});
+    }
+    addSource(piece, vertices, sourceVertices, spheres, content);
+    return content;
+}
+
+// @param triangles  of the patch, and its vertices, in its order: what the step adds is added to them
+void Polisher::take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices) {
+    if (step.kind == PatchStep::Kind::Move) {
+        m_level.positions[vertices[step.vertex]] = step.place.cast<float>();
+        return;
+    }
+    const TriangleId t = triangles[step.triangle];
+    Beyond beyond = step.beyond;
+    if (beyond.isThere()) beyond.triangle = triangles[beyond.triangle];
+    if (step.kind == PatchStep::Kind::Flip) {
+        flip(t, step.corner, beyond);
+        return;
+    }
+    Split split;
+    split.triangle = t;
+    split.corner = step.corner;
+    split.beyond = beyond;
+    split.isOnEdge = step.kind == PatchStep::Kind::SplitEdge;
+    split.at = step.at;
+    split.place = step.place;
+    const std::size_t before = m_level.triangleCount();
+    insert(split);
+    vertices.push_back(VertexId(m_level.vertexCount() - 1));
+    for (std::size_t i = before; i < m_level.triangleCount(); ++i) triangles.push_back(TriangleId(i));
+}
+
+// Some of what is farther off than the goal, each in a piece of its own that touches no triangle of the others'. What
+// was done before is left out; the rest stays for later.
+std::vector<Polisher::Piece> Polisher::piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
+                                                const std::vector<std::uint8_t>& isDone) const {
+    std::vector<Piece> pieces;
+    std::vector<FarTriangle> later;
+    std::vector<std::uint8_t> isTaken(m_level.triangleCount(), 0);
+    for (const FarTriangle& next : far) {
+        if (isDone[next.triangle] != 0) continue;
+        std::vector<TriangleId> piece;
+        if (next.squaredDistance > goal * goal && pieces.size() < most) piece = trianglesAround(next.triangle);
+        if (piece.empty() || std::any_of(piece.begin(), piece.end(), [&](TriangleId t) { return isTaken[t] != 0; })) {
+            later.push_back(next);
+            continue;
+        }
+        for (const TriangleId t : piece) isTaken[t] = 1;
+        pieces.push_back({std::move(piece), next});
+    }
+    far = std::move(later);
+    return pieces;
+}
+
+// Tries steps in all pieces side by side, and takes them one after another.
+// @param isDone  of each triangle; those of the pieces are, then
+// @returns how many vertices were put in
+std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::size_t most,
+                           const Groups& sourceVertices, std::vector<std::uint8_t>& isDone) {
+    const std::vector<Sphere> spheres = spheresOf(m_level);
+    std::vector<std::vector<PatchStep>> steps(pieces.size());
+    parallelFor(
+        pieces.size(),
+        [&](std::size_t i) {
+            Patch::Content content = contentOf(pieces[i], sourceVertices, spheres);
+            if (content.ground.triangles.empty()) return;
+            steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch));
+        },
+        1);
+    const std::size_t before = m_births.size();
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        std::vector<TriangleId> triangles = pieces[i].triangles;
+        std::vector<VertexId> vertices = verticesOf(m_level, triangles);
+        const auto more = std::size_t(
+            std::count_if(steps[i].begin(), steps[i].end(), [](const PatchStep& step) { return step.addsAVertex(); }));
+        if (m_births.size() - before + more <= most) {
+            for (const PatchStep& step : steps[i]) take(step, triangles, vertices);
+            if (!steps[i].empty())
+                for (const TriangleId t : triangles) markChanged(t);
+        }
+        isDone.resize(m_level.triangleCount(), 0);
+        for (const TriangleId t : triangles) isDone[t] = 1;
+    }
+    connect();
+    return m_births.size() - before;
+}
+
+// After the last move, so that what has come closer stays so: first what is farthest off, then what is farther off than
+// most of that, and so on.
+// @returns how many vertices were put in
+std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) {
+    findClosest(progress);
+    // What comes after so many, nobody will get to.
+    const std::size_t most = patchesFor(m_level.triangleCount());
+    const std::size_t rank = std::min(m_farthest.size() - 1, farForPatch * most);
+    std::vector<float> farthest = m_farthest;
+    std::nth_element(farthest.begin(), farthest.begin() + long(rank), farthest.end(), std::greater<>());
+    const double least = std::max(mendFrom * std::sqrt(meanSquared()), double(farthest[rank]));
+    std::vector<FarTriangle> far = farTriangles(lookFrom * least, farForPatch * most);
+    if (far.empty()) return 0;
+    const Groups sourceVertices = sourceByVertex();
+    double goal = std::max(least, lowering * std::sqrt(far.front().squaredDistance));
+    std::size_t inserted = 0, patches = 0;
+    std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
+    while (!far.empty() && patches < most) {
+        progress.check();
+        // What was in the way of what is farther off has to wait, but is to have its turn.
+        const std::size_t left = most - patches, atOnce = left > leastPatches ? left / 2 : left;
+        const std::vector<Piece> pieces = piecesAt(far, goal, atOnce, isDone);
+        if (pieces.empty()) {
+            if (goal <= least) break;
+            goal = std::max(least, lowering * goal);
+            std::fill(isDone.begin(), isDone.end(), 0);
+            continue;
+        }
+        patches += pieces.size();
+        inserted += mend(pieces, closerYet * goal, count - inserted, sourceVertices, isDone);
+        findClosestOfChanged(progress);
+    }
+    return inserted;
+}
+
+}  // namespace um

@@ -1,0 +1,208 @@
+// A few triangles brought closer to the source by trying: which steps are taken, and which never are.
+#include "reduce/EdgeRules.h"
+#include "reduce/Patch.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+#include <set>
+
+using namespace um;
+
+namespace {
+
+using Height = std::function<double(double x, double z)>;
+
+// A piece of 3 x 3 squares, of which the rim is on the ground, and what is inside as far up as it says.
+Patch::Content content(const Height& ground, const Height& level) {
+    Patch::Content content;
+    content.ground = test::makeSheet(48, 48, 1, 1, ground);
+    content.piece = test::makeSheet(3, 3, 1, 1, level);
+    for (const Vec3f& p : content.piece.positions) {
+        const auto isEnd = [](float x) { return x < 0.01F || x > 0.99F; };
+        content.roles.push_back({isEnd(p.x()) || isEnd(p.z()), false, false});
+    }
+    content.sections.assign(content.piece.triangleCount(), 0);
+    for (const Vec3f& p : content.ground.positions) content.samples.push_back(p.cast<double>());
+    content.beside.assign(content.samples.size(), std::numeric_limits<float>::max());
+    return content;
+}
+
+double flat(double, double) {
+    return 0;
+}
+
+// A little hill in the middle, which no vertex of the piece stands on.
+double hill(double x, double z) {
+    return 0.08 * std::max(0.0, 1 - 12 * std::hypot(x - 0.45, z - 0.5));
+}
+
+// How far the two are apart at most, asked of closely lying points.
+double apart(const Mesh& piece, const Mesh& ground) {
+    const auto farthest = [](const Mesh& from, const Mesh& to) {
+        const TriangleTree tree(to, Progress());
+        double most = 0;
+        for (TriangleId t = 0; t < from.triangles.size(); ++t) {
+            const auto at = [&](std::size_t k) { return Vec3d(from.positions[from.triangles[t][k]].cast<double>()); };
+            for (int i = 0; i <= 16; ++i)
+                for (int j = 0; i + j <= 16; ++j) {
+                    const Vec3d p = TrianglePoint{i / 16.0, j / 16.0}.of(at(0), at(1), at(2));
+                    SurfacePoint closest;
+                    tree.findClosest(std::span(&p, 1), 0, std::span(&closest, 1));
+                    most = std::max(most, closest.distance);
+                }
+        }
+        return most;
+    };
+    return std::max(farthest(piece, ground), farthest(ground, piece));
+}
+
+std::set<PatchStep::Kind> kindsOf(const std::vector<PatchStep>& steps) {
+    std::set<PatchStep::Kind> kinds;
+    for (const PatchStep& step : steps) kinds.insert(step.kind);
+    return kinds;
+}
+
+}  // namespace
+
+class PatchTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void doesNothingWhereNothingIsFarOff() {
+        Patch patch(content(flat, flat));
+        QVERIFY(patch.improve(0.01, 3).empty());
+        QVERIFY(patch.farthest() < 1e-6);
+    }
+
+    void putsAVertexOnWhatHasBeenLost() {
+        Patch::Content before = content(hill, flat);
+        for (Patch::Role& role : before.roles) role.isOnLine = true;
+        const Mesh ground = before.ground;
+        QVERIFY(apart(before.piece, ground) > 0.06);
+        Patch patch(std::move(before));
+        const std::vector<PatchStep> steps = patch.improve(0.03, 3);
+        QVERIFY(std::any_of(steps.begin(), steps.end(), [](const PatchStep& step) { return step.addsAVertex(); }));
+        QVERIFY2(apart(patch.piece(), ground) < 0.045, qPrintable(QString::number(apart(patch.piece(), ground))));
+        QVERIFY(std::abs(patch.farthest() - apart(patch.piece(), ground)) < 0.1 * patch.farthest());
+    }
+
+    void movesWhatIsThereWhereThereIsNoneToAdd() {
+        Patch::Content before = content(hill, flat);
+        const Mesh ground = before.ground, piece = before.piece;
+        Patch patch(std::move(before));
+        const std::vector<PatchStep> steps = patch.improve(0.03, 0);
+        QVERIFY(!steps.empty());
+        QVERIFY(std::none_of(steps.begin(), steps.end(), [](const PatchStep& step) { return step.addsAVertex(); }));
+        QCOMPARE(patch.piece().triangles.size(), piece.triangles.size());
+        QVERIFY(apart(patch.piece(), ground) < 0.9 * apart(piece, ground));
+    }
+
+    void flipsAnEdgeThatRunsAcrossAFold() {
+        // The fold runs along the other diagonal of the square in the middle.
+        const Height fold = [](double x, double z) { return -std::abs(x - z) / 4; };
+        const Height other = [](double x, double z) { return -std::abs(x + z - 1) / 4; };
+        std::size_t flips = 0;
+        for (const Height& height : {fold, other}) {
+            Patch::Content before = content(height, height);
+            const double was = apart(before.piece, before.ground);
+            const Mesh ground = before.ground;
+            Patch patch(std::move(before));
+            for (const PatchStep& step : patch.improve(0.5 * was, 0)) flips += step.kind == PatchStep::Kind::Flip;
+            QVERIFY(apart(patch.piece(), ground) <= was + 1e-6);
+        }
+        QVERIFY(flips > 0);
+    }
+
+    void leavesTheRimAndLinesWhereTheyAre() {
+        for (const bool areLines : {false, true}) {
+            Patch::Content before = content(hill, flat);
+            if (areLines)
+                for (Patch::Role& role : before.roles) role.isOnLine = true;
+            const std::vector<Patch::Role> roles = before.roles;
+            const std::vector<Vec3f> positions = before.piece.positions;
+            Patch patch(std::move(before));
+            const auto kinds = kindsOf(patch.improve(0.02, areLines ? 1 : 0));
+            if (areLines) QVERIFY(kinds.contains(PatchStep::Kind::SplitTriangle));
+            if (areLines)
+                QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
+            for (std::size_t v = 0; v < positions.size(); ++v)
+                if (areLines || roles[v].isOnRim) QCOMPARE(patch.piece().positions[v], positions[v]);
+        }
+    }
+
+    void leavesWhatIsHeldAlone() {
+        Patch::Content before = content(hill, flat);
+        for (Patch::Role& role : before.roles) role.isOnLine = role.isHeld = true;
+        Patch patch(std::move(before));
+        QVERIFY(patch.improve(0.02, 3).empty());
+    }
+
+    void keepsToEdgesThatMaterialsAndSeamsLeave() {
+        for (const bool areSeams : {false, true}) {
+            Patch::Content before = content(hill, flat);
+            for (TriangleId t = 0; t < before.piece.triangles.size(); ++t) {
+                const WedgeId w = 3 * t;
+                if (areSeams) before.piece.wedges.push_back({w, w + 1, w + 2});
+                if (!areSeams) before.sections[t] = std::uint16_t(t);
+            }
+            Patch patch(std::move(before));
+            const auto kinds = kindsOf(patch.improve(0.02, 2));
+            QVERIFY(!kinds.empty());
+            QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
+        }
+    }
+
+    void turnsNothingOverAndMakesNoNeedles() {
+        for (int n = 0; n < 20; ++n) {
+            const Height rough = [&](double x, double z) { return 0.05 * std::sin(9 * x + n) * std::cos(11 * z - n); };
+            Patch patch(content(rough, [&](double x, double z) { return n % 2 == 0 ? rough(x, z) : 0.0; }));
+            patch.improve(0.01, 4);
+            const Mesh& piece = patch.piece();
+            for (const Triangle& t : piece.triangles) {
+                const Vec3d a = piece.positions[t[0]].cast<double>(), b = piece.positions[t[1]].cast<double>(),
+                            c = piece.positions[t[2]].cast<double>();
+                QVERIFY(shapeOf(a, b, c) >= needleQuality);
+                QVERIFY(areaNormal(a, b, c).y() > 0);
+            }
+        }
+    }
+
+    // What is done to the patch is done to the level by the same steps.
+    void itsStepsCanBeDoneAgain() {
+        Patch::Content before = content(hill, flat);
+        Mesh again = before.piece;
+        std::vector<std::uint16_t> sections = before.sections;
+        Patch patch(std::move(before));
+        for (const PatchStep& step : patch.improve(0.02, 3)) {
+            switch (step.kind) {
+                case PatchStep::Kind::Flip: flipEdge(again, step.triangle, step.corner, step.beyond); break;
+                case PatchStep::Kind::Move: again.positions[step.vertex] = step.place.cast<float>(); break;
+                case PatchStep::Kind::SplitTriangle:
+                    splitTriangle(again, sections, step.triangle, step.at, 0);
+                    again.positions.back() = step.place.cast<float>();
+                    break;
+                case PatchStep::Kind::SplitEdge:
+                    splitEdge(again, sections, step.triangle, step.corner, step.beyond, step.at, 0);
+                    again.positions.back() = step.place.cast<float>();
+                    break;
+            }
+        }
+        QVERIFY(again.triangles == patch.piece().triangles);
+        QVERIFY(again.positions == patch.piece().positions);
+    }
+
+    void climbsToTheTopOfARidge() {
+        const auto ridge = [](const TrianglePoint& at) { return 1 - 20 * std::abs(at.second - 0.29); };
+        double value = ridge({0.333, 0.2});
+        const TrianglePoint top = climb({0.333, 0.2}, value, ridge);
+        QVERIFY(std::abs(top.second - 0.29) < 0.02);
+        QCOMPARE(value, ridge(top));
+        double atCorner = 1;
+        const TrianglePoint corner = climb({1, 0}, atCorner, [](const TrianglePoint& at) { return at.second; });
+        QCOMPARE(corner.second, 1.0);
+    }
+};
+
+QTEST_APPLESS_MAIN(PatchTest)
+#include "PatchTest.moc"
