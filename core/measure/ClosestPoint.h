@@ -1,7 +1,7 @@
 #pragma once
 /// The closest point of a surface, quickly, for many points.
-#include "mesh/TriangleTree.h"
 #include "mesh/Connectivity.h"
+#include "mesh/TriangleTree.h"
 
 namespace um {
 

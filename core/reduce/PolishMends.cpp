@@ -68,11 +68,13 @@ Closest Polisher::closestOnLevel(const Vec3d& p, TriangleId near, double known) 
 
 // Of the places of triangles. Those are looked at whose samples are far off, and those at which the level folds back:
 // there it may run far off without any of the source's points being far off the level.
-void Polisher::lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const {
+void Polisher::lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
+                           const Progress& progress) const {
     constexpr double share = 0.7;
     parallelFor(
         all.size(),
         [&](std::size_t i) {
+            progress.check();
             const auto t = TriangleId(i);
             const auto isFoldedBack = [&](std::size_t k) {
                 const Beyond beyond = beyondEdge(m_level, m_around, t, k);
@@ -91,8 +93,8 @@ void Polisher::lookAtLevel(double least, const std::vector<Vec3f>& normals, std:
 
 // Of what the source has between its vertices: where they are far off, and where they are off and the level there
 // faces another way, so that a fold may be missing.
-void Polisher::lookBetweenSamples(double least, const std::vector<Vec3f>& normals,
-                                  std::vector<FarTriangle>& all) const {
+void Polisher::lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
+                                  const Progress& progress) const {
     constexpr double share = 0.4;
     constexpr float sameWay = 0.6F;
     constexpr std::size_t fewPlaces = 4;
@@ -114,6 +116,7 @@ void Polisher::lookBetweenSamples(double least, const std::vector<Vec3f>& normal
     parallelFor(
         doubtful.size(),
         [&](std::size_t i) {
+            progress.check();
             const TriangleId s = doubtful[i];
             const auto [a, b, c] = m_from.cornersOf(s);
             FarTriangle& far = farthest[i];
@@ -143,7 +146,8 @@ void Polisher::lookCloser(FarTriangle& far) const {
 }
 
 // The farthest first; ties by number.
-std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::size_t most) const {
+std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::size_t most,
+                                                          const Progress& progress) const {
     constexpr double manySamples = 8;  // for a triangle: they tell of what lies between them
     std::vector<Vec3f> normals(m_level.triangleCount());
     std::vector<FarTriangle> all(m_level.triangleCount());
@@ -153,8 +157,8 @@ std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::siz
         all[t].triangle = TriangleId(t);
         all[t].squaredDistance = double(m_farthest[t]) * double(m_farthest[t]);
     });
-    lookAtLevel(least, normals, all);
-    if (double(m_samples.size()) < manySamples * double(all.size())) lookBetweenSamples(least, normals, all);
+    lookAtLevel(least, normals, all, progress);
+    if (double(m_samples.size()) < manySamples * double(all.size())) lookBetweenSamples(least, normals, all, progress);
     std::vector<FarTriangle> far =
         parallelFilter(all, [&](std::size_t t) { return all[t].squaredDistance > least * least; });
     const auto sort = [&] {
@@ -316,12 +320,13 @@ std::vector<Polisher::Piece> Polisher::piecesAt(std::vector<FarTriangle>& far, d
 // @param isDone  of each triangle; those of the pieces are, then
 // @returns how many vertices were put in
 std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::size_t most,
-                           const Groups& sourceVertices, std::vector<std::uint8_t>& isDone) {
+                           const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress) {
     const std::vector<Sphere> spheres = spheresOf(m_level);
     std::vector<std::vector<PatchStep>> steps(pieces.size());
     parallelFor(
         pieces.size(),
         [&](std::size_t i) {
+            progress.check();
             Patch::Content content = contentOf(pieces[i], sourceVertices, spheres);
             if (content.ground.triangles.empty()) return;
             steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch));
@@ -356,7 +361,7 @@ std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) 
     std::vector<float> farthest = m_farthest;
     std::nth_element(farthest.begin(), farthest.begin() + long(rank), farthest.end(), std::greater<>());
     const double least = std::max(mendFrom * std::sqrt(meanSquared()), double(farthest[rank]));
-    std::vector<FarTriangle> far = farTriangles(lookFrom * least, farForPatch * most);
+    std::vector<FarTriangle> far = farTriangles(lookFrom * least, farForPatch * most, progress);
     if (far.empty()) return 0;
     const Groups sourceVertices = sourceByVertex();
     double goal = std::max(least, lowering * std::sqrt(far.front().squaredDistance));
@@ -374,7 +379,7 @@ std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) 
             continue;
         }
         patches += pieces.size();
-        inserted += mend(pieces, closerYet * goal, count - inserted, sourceVertices, isDone);
+        inserted += mend(pieces, closerYet * goal, count - inserted, sourceVertices, isDone, progress);
         findClosestOfChanged(progress);
     }
     return inserted;

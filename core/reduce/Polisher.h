@@ -163,10 +163,12 @@ private:
     void insertVertices(std::size_t count, bool isCareful, const Progress& progress);
     double offSquared(TriangleId t, const Vec3d& p, double known) const;
     Closest closestOnLevel(const Vec3d& p, TriangleId near, double known) const;
-    void lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const;
-    void lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all) const;
+    void lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
+                     const Progress& progress) const;
+    void lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
+                            const Progress& progress) const;
     void lookCloser(FarTriangle& far) const;
-    std::vector<FarTriangle> farTriangles(double least, std::size_t most) const;
+    std::vector<FarTriangle> farTriangles(double least, std::size_t most, const Progress& progress) const;
     std::vector<TriangleId> trianglesAround(TriangleId t) const;
     Groups sourceByVertex() const;
     void addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
@@ -177,7 +179,7 @@ private:
     std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
                                 const std::vector<std::uint8_t>& isDone) const;
     std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, const Groups& sourceVertices,
-                     std::vector<std::uint8_t>& isDone);
+                     std::vector<std::uint8_t>& isDone, const Progress& progress);
     std::size_t mendFarthest(std::size_t count, const Progress& progress);
     std::vector<FarPlace> farSamples() const;
     Split splitAt(const FarPlace& far, bool isLifted) const;
