@@ -13,6 +13,10 @@ namespace {
 // A step must take so much of the badness away; one that needs a vertex, so much.
 constexpr double mostLeft = 0.8, mostLeftBySplit = 0.5;
 
+// What is far off comes closer at the cost of what is near: the squares of all distances may add up to so many times
+// what they were.
+constexpr double mostOfSquares = 1.1;
+
 // Each step is the best of hundreds: where so many have not helped, more will not.
 constexpr int mostSteps = 8;
 
@@ -124,7 +128,7 @@ void Patch::measure(TriangleId t) {
 }
 
 void Patch::sumUp() {
-    m_badness = m_farthestSquared = 0;
+    m_badness = m_farthestSquared = m_squares = 0;
     for (const Side& side : m_sides) {
         m_badness += side.badness;
         m_farthestSquared = std::max(m_farthestSquared, side.farthestSquared);
@@ -141,6 +145,7 @@ void Patch::sumUp() {
     for (std::uint32_t s = 0; s < m_least.size(); ++s) {
         const auto squared = double(m_least[s]);
         m_badness += badnessOf(squared);
+        m_squares += squared;
         m_farthestSquared = std::max(m_farthestSquared, squared);
         if (squared > negligible * m_goalSquared) m_farSamples.push_back(s);
     }
@@ -309,7 +314,8 @@ float Patch::leastWithout(std::size_t sample, const std::vector<std::uint8_t>& i
     return least;
 }
 
-// What badness there would be after a trial; where it would be more than `most`, something above that.
+// What badness there would be after a trial; where it would be more than `most` or the trial is not allowed, something
+// above that.
 double Patch::badnessAfter(const Trial& trial, double most) const {
     constexpr double tooMuch = std::numeric_limits<double>::max();
     double worstShape = 1, leastFacing = usualFacing;
@@ -322,7 +328,7 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
         if (shapeOf(a, b, c) < std::min(needleQuality, worstShape)) return tooMuch;
     std::vector<std::uint8_t> isOld(m_sides.size(), 0);
     for (const TriangleId t : trial.old) isOld[t] = 1;
-    double badness = 0;
+    double badness = 0, squares = m_squares;
     for (TriangleId t = 0; t < m_sides.size(); ++t)
         if (isOld[t] == 0) badness += m_sides[t].badness;
     const auto leastNow = [&](std::uint32_t s) {
@@ -333,8 +339,10 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
     };
     for (const std::uint32_t s : m_farSamples) {
         if (badness > most) return tooMuch;
-        if (m_closest[s] == none || isOld[m_closest[s]] == 0)
-            badness += badnessOf(std::min(double(m_least[s]), leastNow(s)));
+        if (m_closest[s] != none && isOld[m_closest[s]] != 0) continue;
+        const double squared = std::min(double(m_least[s]), leastNow(s));
+        badness += badnessOf(squared);
+        squares += squared - double(m_least[s]);
     }
     for (const TriangleId t : trial.old)
         for (const std::uint32_t s : m_samplesAt.of(t)) {
@@ -342,7 +350,9 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
             double squared = leastNow(s);
             if (squared > negligible * m_goalSquared) squared = std::min(squared, double(leastWithout(s, isOld)));
             badness += badnessOf(squared);
+            squares += squared - double(m_least[s]);
         }
+    if (squares > m_mostSquares) return tooMuch;
     for (const Corners& corners : trial.now) {
         if (badness > most) return tooMuch;
         const Side side = sideOf(corners, most - badness);
@@ -385,6 +395,7 @@ std::vector<PatchStep> Patch::improve(double goal, std::size_t mostNew) {
     m_distances.resize(m_sides.size());
     for (TriangleId t = 0; t < m_sides.size(); ++t) measure(t);
     sumUp();
+    m_mostSquares = mostOfSquares * m_squares;
     std::vector<PatchStep> steps;
     while (int(steps.size()) < mostSteps && m_farthestSquared > m_goalSquared) {
         const Trial* best = nullptr;

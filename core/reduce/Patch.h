@@ -47,7 +47,8 @@ struct PatchStep {
 };
 
 /// Steps are looked for greedily: of all that are allowed the one after which the patch and the source's points at it
-/// are closest to one another, those far off counting most by far. The patch's rim stays where it is, and so do lines;
+/// are closest to one another, those far off counting most by far, so long as those near do not pay for it: the sum of
+/// the squared distances hardly grows. The patch's rim stays where it is, and so do lines;
 /// no triangle faces away from the source or becomes a needle.
 class Patch {
 public:
@@ -128,6 +129,7 @@ private:
     std::uint32_t m_farthestSample = 0;           // of those at the patch
     std::vector<std::uint32_t> m_farSamples;      // which more than the triangle that they are at may come closer to
     double m_badness = 0, m_farthestSquared = 0;
+    double m_squares = 0, m_mostSquares = 0;  // of the distances of the samples, summed up
     std::size_t m_new = 0;
 };
 

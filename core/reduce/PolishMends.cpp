@@ -9,7 +9,7 @@ namespace um {
 namespace {
 
 // Places so many times farther off than the root mean square are looked at one by one.
-constexpr double mendFrom = 5;
+constexpr double mendFrom = 4;
 
 // What seems to be so far off at first, as a share of that, is looked at more closely.
 constexpr double lookFrom = 0.7;
@@ -22,7 +22,7 @@ constexpr double closerYet = 0.85;
 
 // So many patches for a triangle of the level, within limits, and to each of them so many new vertices and triangles.
 constexpr double patchesForOne = 0.001;
-constexpr std::size_t leastPatches = 8, mostPatches = 128;
+constexpr std::size_t leastPatches = 24, mostPatches = 128;
 constexpr std::size_t farForPatch = 4;
 constexpr std::size_t mostNewOfPatch = 3;
 constexpr std::size_t largestPatch = 64;
