@@ -13,10 +13,6 @@ namespace {
 // A step must take so much of the badness away; one that needs a vertex, so much.
 constexpr double mostLeft = 0.8, mostLeftBySplit = 0.5;
 
-// What is far off comes closer at the cost of what is near: the squares of all distances may add up to so many times
-// what they were.
-constexpr double mostOfSquares = 1.1;
-
 // Each step is the best of hundreds: where so many have not helped, more will not.
 constexpr int mostSteps = 8;
 
@@ -32,9 +28,12 @@ constexpr double usualFacing = 0.5;
 // Above this share, what lies between the places that are looked at may be farther off than the goal.
 constexpr double doubtful = 0.3;
 
-double squaredDistance(const Vec3d& p, const std::array<Vec3d, 3>& corners) {
-    const auto& [a, b, c] = corners;
-    return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm();
+std::vector<Vec3d> nearestOf(const std::vector<Vec3d>& samples, const Vec3d& p, std::size_t count) {
+    std::vector<Vec3d> nearest(std::min(count, samples.size()));
+    std::partial_sort_copy(
+        samples.begin(), samples.end(), nearest.begin(), nearest.end(),
+        [&](const Vec3d& x, const Vec3d& y) { return (x - p).squaredNorm() < (y - p).squaredNorm(); });
+    return nearest;
 }
 
 PatchStep stepAt(PatchStep::Kind kind, TriangleId t, std::size_t k = 0, const Beyond& beyond = {}) {
@@ -178,14 +177,6 @@ bool Patch::isWorthwhile(const Trial& trial) const {
     return std::any_of(trial.old.begin(), trial.old.end(), [&](TriangleId t) { return m_isAtWorst[t] != 0; });
 }
 
-std::vector<Vec3d> Patch::nearestSamples(const Vec3d& p, std::size_t count) const {
-    std::vector<Vec3d> nearest(std::min(count, m_content.samples.size()));
-    std::partial_sort_copy(
-        m_content.samples.begin(), m_content.samples.end(), nearest.begin(), nearest.end(),
-        [&](const Vec3d& x, const Vec3d& y) { return (x - p).squaredNorm() < (y - p).squaredNorm(); });
-    return nearest;
-}
-
 std::vector<Patch::Trial> Patch::flips() const {
     std::vector<Trial> found;
     const Mesh& piece = m_content.piece;
@@ -211,14 +202,17 @@ std::vector<Patch::Trial> Patch::flips() const {
 }
 
 // To the source's points nearby and the one that is farthest off, which carry its edges and tips; and a little to all
-// sides, which is what helps where the source is much finer.
+// sides, which is what helps where the source is much finer. On a line, to what the source has of it.
 std::vector<Vec3d> Patch::placesAround(VertexId v) const {
     constexpr std::size_t mostSamples = 6;
     std::vector<Vec3d> places;
-    std::vector<Vec3d> samples = nearestSamples(place(v), mostSamples);
-    if (m_farthestSample != none) samples.push_back(m_content.samples[m_farthestSample]);
+    const bool isOnLine = m_content.roles[v].isOnLine;
+    std::vector<Vec3d> samples =
+        nearestOf(isOnLine ? m_content.roles[v].line : m_content.samples, place(v), mostSamples);
+    if (!isOnLine && m_farthestSample != none) samples.push_back(m_content.samples[m_farthestSample]);
     for (const Vec3d& sample : samples)
         for (const double share : {1.0, 0.5}) places.push_back(place(v) + share * (sample - place(v)));
+    if (isOnLine) return places;
     const double goal = std::sqrt(m_goalSquared);
     Vec3d normal = Vec3d::Zero();
     for (const TriangleId t : m_around.of(v)) {
@@ -237,7 +231,7 @@ std::vector<Vec3d> Patch::placesAround(VertexId v) const {
 std::vector<Patch::Trial> Patch::moves() const {
     std::vector<Trial> found;
     for (VertexId v = 0; v < m_content.piece.positions.size(); ++v) {
-        if (m_content.roles[v].isOnRim || m_content.roles[v].isOnLine) continue;
+        if (m_content.roles[v].isOnRim || m_content.roles[v].isHeld) continue;
         const auto around = m_around.of(v);
         for (const Vec3d& p : placesAround(v)) {
             Trial trial;
@@ -259,7 +253,7 @@ std::vector<Patch::Trial> Patch::moves() const {
 // To the source's points around the middle, to the one that is farthest off, and to its own closest place.
 void Patch::addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const {
     constexpr std::size_t mostPlaces = 3;
-    std::vector<Vec3d> places = nearestSamples(middle, mostPlaces);
+    std::vector<Vec3d> places = nearestOf(m_content.samples, middle, mostPlaces);
     if (m_farthestSample != none) places.push_back(m_content.samples[m_farthestSample]);
     SurfacePoint closest;
     m_ground.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
@@ -389,7 +383,7 @@ void Patch::take(const Trial& trial) {
     sumUp();
 }
 
-std::vector<PatchStep> Patch::improve(double goal, std::size_t mostNew) {
+std::vector<PatchStep> Patch::improve(double goal, std::size_t mostNew, double mostOfSquares) {
     m_goalSquared = goal * goal;
     m_sides.resize(m_content.piece.triangles.size());
     m_distances.resize(m_sides.size());

@@ -7,6 +7,11 @@
 
 namespace um {
 
+inline double squaredDistance(const Vec3d& p, const std::array<Vec3d, 3>& corners) {
+    const auto& [a, b, c] = corners;
+    return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm();
+}
+
 /// Places all over a triangle, those in its middle first: what is wrong with a triangle mostly shows there.
 const std::vector<TrianglePoint>& trianglePlaces();
 
@@ -47,15 +52,16 @@ struct PatchStep {
 };
 
 /// Steps are looked for greedily: of all that are allowed the one after which the patch and the source's points at it
-/// are closest to one another, those far off counting most by far, so long as those near do not pay for it: the sum of
-/// the squared distances hardly grows. The patch's rim stays where it is, and so do lines;
-/// no triangle faces away from the source or becomes a needle.
+/// are closest to one another, those far off counting most by far, so long as those near do not pay too much for it.
+/// The patch's rim stays where it is, and lines along the source's; no triangle faces away from the source or becomes a
+/// needle.
 class Patch {
 public:
     /// What may become of a vertex.
     struct Role {
         bool isOnRim = false;  ///< the level has other triangles at it, too
         bool isOnLine = false, isHeld = false;
+        std::vector<Vec3d> line = {};  ///< what the source has of the line there: the places that it may move to
     };
 
     struct Content {
@@ -74,8 +80,10 @@ public:
 
     /// @param goal     nothing closer than this counts as far off: when all is, there is nothing more to do
     /// @param mostNew  vertices that may be put in
+    /// @param mostOfSquares  what is far off comes closer at the cost of what is near: the squares of the samples'
+    ///                       distances may add up to so many times what they were
     /// @returns what was done, to be done to the level as well
-    std::vector<PatchStep> improve(double goal, std::size_t mostNew);
+    std::vector<PatchStep> improve(double goal, std::size_t mostNew, double mostOfSquares);
 
     const Mesh& piece() const { return m_content.piece; }
     /// How far a place of the patch or a sample was off at last.
@@ -106,7 +114,6 @@ private:
     void findWorst();
     bool isWorthwhile(const Trial& trial) const;
     bool isInside(VertexId a, VertexId b) const { return !m_content.roles[a].isOnRim || !m_content.roles[b].isOnRim; }
-    std::vector<Vec3d> nearestSamples(const Vec3d& p, std::size_t count) const;
     std::vector<Vec3d> placesAround(VertexId v) const;
     std::vector<Trial> flips() const;
     std::vector<Trial> moves() const;

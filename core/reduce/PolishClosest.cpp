@@ -142,17 +142,14 @@ void Polisher::followLine(LineSample& sample) const {
 void Polisher::groupLineSamples() {
     parallelFor(
         m_lineSamples.size(), [&](std::size_t i) { followLine(m_lineSamples[i]); }, 64);
-    m_lineSampleByTriangle.clear();
-    for (std::uint32_t i = 0; i < m_lineSamples.size(); ++i) {
+    m_lineSamplesAt = groupItems(m_lineSamples.size(), m_level.triangleCount(), [&](std::size_t i, const auto& visit) {
         const LineSample& sample = m_lineSamples[i];
-        if (!sample.isUsed) continue;
-        for (const TriangleId t : m_around.of(sample.a))
-            if (contains(m_level.triangles[t], sample.b)) {
-                m_lineSampleByTriangle.push_back({t, i});
-                break;
-            }
-    }
-    std::sort(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end());
+        if (!sample.isUsed) return;
+        const auto around = m_around.of(sample.a);
+        const auto found = std::find_if(around.begin(), around.end(),
+                                        [&](TriangleId t) { return contains(m_level.triangles[t], sample.b); });
+        if (found != around.end()) visit(*found);
+    });
 }
 
 void Polisher::groupByTriangle() {

@@ -1,7 +1,6 @@
 #include "base/Sorted.h"
 #include "reduce/Polisher.h"
 
-#include <cmath>
 #include <functional>
 
 namespace um {
@@ -25,10 +24,17 @@ constexpr double patchesForOne = 0.001;
 constexpr std::size_t leastPatches = 24, mostPatches = 128;
 constexpr std::size_t farForPatch = 4;
 constexpr std::size_t mostNewOfPatch = 3;
-constexpr std::size_t largestPatch = 64;
+constexpr std::size_t usualPatch = 40, largestPatch = 64;
+
+// By so much the sum of squares over the whole level may grow, if it is the same everywhere.
+constexpr double mostMoreSquares = 0.02;
 
 std::size_t patchesFor(std::size_t triangles) {
     return std::clamp(std::size_t(patchesForOne * double(triangles)), leastPatches, mostPatches);
+}
+
+double mostOfSquaresFor(std::size_t triangles) {
+    return 1 + mostMoreSquares * double(triangles) / double(patchesFor(triangles) * usualPatch);
 }
 
 VertexId numberIn(const std::vector<VertexId>& ordered, VertexId v) {
@@ -44,135 +50,6 @@ std::vector<VertexId> verticesOf(const Mesh& mesh, const std::vector<TriangleId>
 }
 
 }  // namespace
-
-// The distance of a place at t from the source, squared; if it is not more than `known`, anything up to that.
-double Polisher::offSquared(TriangleId t, const Vec3d& p, double known) const {
-    const TriangleId near = hitNear(t, p);
-    if (near == none) return 0;
-    Closest closest = walkCloser(m_from.mesh, m_from.around, p, near);
-    if (closest.squaredDistance <= known) return 0;
-    // The walk may be stuck behind a fold. From the sample that is nearest it mostly begins on the right side of it.
-    if (const TriangleId other = sourceTriangleNear(t, p); other != none) {
-        const Closest again = walkCloser(m_from.mesh, m_from.around, p, other);
-        if (again.squaredDistance < closest.squaredDistance) closest = again;
-    }
-    if (closest.squaredDistance <= known) return 0;
-    return searchAround(m_from.mesh, m_from.around, p, closest.triangle).squaredDistance;
-}
-
-// The other way round: of a place of the source, which is known to be near that triangle of the level.
-Closest Polisher::closestOnLevel(const Vec3d& p, TriangleId near, double known) const {
-    const Closest closest = walkCloser(m_level, m_around, p, near);
-    return closest.squaredDistance > known ? searchAround(m_level, m_around, p, closest.triangle) : closest;
-}
-
-// Of the places of triangles. Those are looked at whose samples are far off, and those at which the level folds back:
-// there it may run far off without any of the source's points being far off the level.
-void Polisher::lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
-                           const Progress& progress) const {
-    constexpr double share = 0.7;
-    parallelFor(
-        all.size(),
-        [&](std::size_t i) {
-            progress.check();
-            const auto t = TriangleId(i);
-            const auto isFoldedBack = [&](std::size_t k) {
-                const Beyond beyond = beyondEdge(m_level, m_around, t, k);
-                return beyond.isThere() && normals[t].dot(normals[beyond.triangle]) < 0;
-            };
-            const bool isFar = double(m_farthest[t]) > share * least;
-            if (!isFar && !isFoldedBack(0) && !isFoldedBack(1) && !isFoldedBack(2)) return;
-            const auto [a, b, c] = cornersOf(t);
-            for (const TrianglePoint& at : trianglePlaces()) {
-                const double squared = offSquared(t, at.of(a, b, c), std::max(least * least, all[t].squaredDistance));
-                if (squared > all[t].squaredDistance) all[t] = {squared, t, t, false, at};
-            }
-        },
-        256);
-}
-
-// Of what the source has between its vertices: where they are far off, and where they are off and the level there
-// faces another way, so that a fold may be missing.
-void Polisher::lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
-                                  const Progress& progress) const {
-    constexpr double share = 0.4;
-    constexpr float sameWay = 0.6F;
-    constexpr std::size_t fewPlaces = 4;
-    std::vector<const Sample*> sampleOf(m_from.mesh.vertexCount(), nullptr);
-    for (const Sample& sample : m_samples) sampleOf[sample.vertex] = &sample;
-    const auto isDoubtful = [&](std::size_t s) {
-        const Vec3f normal = m_from.normalOf(TriangleId(s)).cast<float>();
-        double farthest = 0;
-        bool isOtherWay = false;
-        for (const VertexId v : m_from.mesh.triangles[s]) {
-            if (sampleOf[v] == nullptr) return false;
-            farthest = std::max(farthest, double(sampleOf[v]->distance));
-            isOtherWay = isOtherWay || normals[sampleOf[v]->triangle].dot(normal) < sameWay;
-        }
-        return farthest > least || (farthest > share * least && isOtherWay);
-    };
-    const std::vector<TriangleId> doubtful = parallelIndices(m_from.mesh.triangleCount(), isDoubtful);
-    std::vector<FarTriangle> farthest(doubtful.size());
-    parallelFor(
-        doubtful.size(),
-        [&](std::size_t i) {
-            progress.check();
-            const TriangleId s = doubtful[i];
-            const auto [a, b, c] = m_from.cornersOf(s);
-            FarTriangle& far = farthest[i];
-            for (std::size_t n = 0; n < trianglePlaces().size(); ++n) {
-                if (n == fewPlaces && far.squaredDistance < least * least / 4) break;
-                const TrianglePoint& at = trianglePlaces()[n];
-                const Closest closest = closestOnLevel(at.of(a, b, c), sampleOf[m_from.mesh.triangles[s][0]]->triangle,
-                                                       std::max(least * least, far.squaredDistance));
-                if (closest.squaredDistance > far.squaredDistance)
-                    far = {closest.squaredDistance, closest.triangle, s, true, at};
-            }
-        },
-        64);
-    for (const FarTriangle& far : farthest)
-        if (far.squaredDistance > all[far.triangle].squaredDistance) all[far.triangle] = far;
-}
-
-// Where the surfaces fold, distances have narrow ridges.
-void Polisher::lookCloser(FarTriangle& far) const {
-    if (far.on == none) return;
-    const auto [a, b, c] = far.isOnSource ? m_from.cornersOf(far.on) : cornersOf(far.on);
-    far.at = climb(far.at, far.squaredDistance, [&](const TrianglePoint& at) {
-        const Vec3d p = at.of(a, b, c);
-        return far.isOnSource ? closestOnLevel(p, far.triangle, far.squaredDistance).squaredDistance
-                              : offSquared(far.on, p, far.squaredDistance);
-    });
-}
-
-// The farthest first; ties by number.
-std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::size_t most,
-                                                          const Progress& progress) const {
-    constexpr double manySamples = 8;  // for a triangle: they tell of what lies between them
-    std::vector<Vec3f> normals(m_level.triangleCount());
-    std::vector<FarTriangle> all(m_level.triangleCount());
-    parallelFor(normals.size(), [&](std::size_t t) {
-        const auto [a, b, c] = cornersOf(TriangleId(t));
-        normals[t] = areaNormal(a, b, c).normalized().cast<float>();
-        all[t].triangle = TriangleId(t);
-        all[t].squaredDistance = double(m_farthest[t]) * double(m_farthest[t]);
-    });
-    lookAtLevel(least, normals, all, progress);
-    if (double(m_samples.size()) < manySamples * double(all.size())) lookBetweenSamples(least, normals, all, progress);
-    std::vector<FarTriangle> far =
-        parallelFilter(all, [&](std::size_t t) { return all[t].squaredDistance > least * least; });
-    const auto sort = [&] {
-        std::stable_sort(far.begin(), far.end(), [](const FarTriangle& x, const FarTriangle& y) {
-            return x.squaredDistance > y.squaredDistance;
-        });
-    };
-    sort();
-    far.resize(std::min(far.size(), most));
-    parallelFor(
-        far.size(), [&](std::size_t i) { lookCloser(far[i]); }, 16);
-    sort();
-    return far;
-}
 
 // With those at its corners, and those at theirs, where that are not too many.
 std::vector<TriangleId> Polisher::trianglesAround(TriangleId t) const {
@@ -264,6 +141,13 @@ Patch::Content Polisher::contentOf(const Piece& piece, const Groups& sourceVerti
         content.piece.positions.push_back(m_level.positions[v]);
         content.roles.push_back({isOnRim, isOnLine(v), isHeld(v)});
     }
+    for (const TriangleId t : triangles)
+        for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
+            const LineSample& sample = m_lineSamples[i];
+            for (const VertexId v : m_level.triangles[t])
+                if (v == sample.a || v == sample.b)
+                    content.roles[numberIn(vertices, v)].line.push_back(sample.point.cast<double>());
+        }
     addSource(piece, vertices, sourceVertices, spheres, content);
     return content;
 }
@@ -329,7 +213,8 @@ std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::s
             progress.check();
             Patch::Content content = contentOf(pieces[i], sourceVertices, spheres);
             if (content.ground.triangles.empty()) return;
-            steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch));
+            steps[i] = Patch(std::move(content))
+                           .improve(goal, std::min(most, mostNewOfPatch), mostOfSquaresFor(m_level.triangleCount()));
         },
         1);
     const std::size_t before = m_births.size();
@@ -350,27 +235,21 @@ std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::s
     return m_births.size() - before;
 }
 
-// After the last move, so that what has come closer stays so: first what is farthest off, then what is farther off than
-// most of that, and so on.
+// Takes turns: first what is farthest off, then what is farther off than most of that, and so on.
+// @param least     what is closer is left alone
+// @param isMended  of each triangle of the level; those are, then
 // @returns how many vertices were put in
-std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) {
-    findClosest(progress);
-    // What comes after so many, nobody will get to.
-    const std::size_t most = patchesFor(m_level.triangleCount());
-    const std::size_t rank = std::min(m_farthest.size() - 1, farForPatch * most);
-    std::vector<float> farthest = m_farthest;
-    std::nth_element(farthest.begin(), farthest.begin() + long(rank), farthest.end(), std::greater<>());
-    const double least = std::max(mendFrom * std::sqrt(meanSquared()), double(farthest[rank]));
-    std::vector<FarTriangle> far = farTriangles(lookFrom * least, farForPatch * most, progress);
+std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, std::size_t most,
+                                  const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
+                                  const Progress& progress) {
     if (far.empty()) return 0;
-    const Groups sourceVertices = sourceByVertex();
     double goal = std::max(least, lowering * std::sqrt(far.front().squaredDistance));
-    std::size_t inserted = 0, patches = 0;
+    std::size_t inserted = 0;
     std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
-    while (!far.empty() && patches < most) {
+    while (!far.empty() && patches > 0) {
         progress.check();
         // What was in the way of what is farther off has to wait, but is to have its turn.
-        const std::size_t left = most - patches, atOnce = left > leastPatches ? left / 2 : left;
+        const std::size_t atOnce = patches > leastPatches ? patches / 2 : patches;
         const std::vector<Piece> pieces = piecesAt(far, goal, atOnce, isDone);
         if (pieces.empty()) {
             if (goal <= least) break;
@@ -378,9 +257,33 @@ std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) 
             std::fill(isDone.begin(), isDone.end(), 0);
             continue;
         }
-        patches += pieces.size();
-        inserted += mend(pieces, closerYet * goal, count - inserted, sourceVertices, isDone, progress);
+        patches -= pieces.size();
+        inserted += mend(pieces, closerYet * goal, most - inserted, sourceVertices, isDone, progress);
+        isMended.resize(isDone.size(), 0);
+        for (std::size_t t = 0; t < isDone.size(); ++t) isMended[t] |= isDone[t];
         findClosestOfChanged(progress);
+    }
+    return inserted;
+}
+
+// After the last move, so that what has come closer stays so. Patches are judged in so many places only: at last those
+// are looked at again.
+// @returns how many vertices were put in
+std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) {
+    findClosest(progress);
+    const std::size_t patches = patchesFor(m_level.triangleCount());
+    // What comes after so many, nobody will get to.
+    const std::size_t most = farForPatch * patches, rank = std::min(m_farthest.size() - 1, most);
+    std::vector<float> farthest = m_farthest;
+    std::nth_element(farthest.begin(), farthest.begin() + long(rank), farthest.end(), std::greater<>());
+    const double least = std::max(mendFrom * std::sqrt(meanSquared()), double(farthest[rank]));
+    const Groups sourceVertices = sourceByVertex();
+    std::vector<std::uint8_t> isMended;
+    std::size_t inserted = 0;
+    for (const std::size_t now : {patches - patches / 4, patches / 4}) {
+        std::vector<FarTriangle> far = farTriangles(lookFrom * least, most, isMended, sourceVertices, progress);
+        inserted += mendInTurns(std::move(far), least, now, count - inserted, sourceVertices, isMended, progress);
+        if (isMended.empty()) break;
     }
     return inserted;
 }

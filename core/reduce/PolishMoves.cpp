@@ -84,10 +84,8 @@ void Polisher::moveVertices(const Progress& progress) {
                 m_offs[t] = std::max(m_offs[t], off.norm());
                 add({k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0}, m_cornerPart * area, off.cast<double>(), false);
             }
-            for (auto line = std::lower_bound(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end(),
-                                              std::pair(TriangleId(t), 0u));
-                 line != m_lineSampleByTriangle.end() && line->first == t; ++line) {
-                const LineSample& sample = m_lineSamples[line->second];
+            for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
+                const LineSample& sample = m_lineSamples[i];
                 const auto shareOf = [&](VertexId v) {
                     return (v == sample.a ? 1 - double(sample.share) : 0.0) +
                            (v == sample.b ? double(sample.share) : 0.0);

@@ -86,6 +86,29 @@ bool Polisher::runsFartherOff(const Split& split, double distance) const {
     });
 }
 
+// Whether something that the source has between its vertices at what is split would be farther off the new triangles
+// than that, and than it is off the old.
+bool Polisher::leavesFartherOff(const Split& split, double distance) const {
+    const auto isFartherOff = [&](const Vec3d& p) {
+        double old = squaredDistance(p, cornersOf(split.triangle));
+        if (split.isOnEdge) old = std::min(old, squaredDistance(p, cornersOf(split.beyond.triangle)));
+        const double known = std::max(old, distance * distance);
+        return std::all_of(split.sides.begin(), split.sides.end(), [&](const Side& side) {
+            return squaredDistance(p, {place(side.first), place(side.second), split.place}) > known;
+        });
+    };
+    const auto isAt = [&](TriangleId t) {
+        return std::any_of(m_samplesAt.of(t).begin(), m_samplesAt.of(t).end(), [&](std::uint32_t s) {
+            const auto around = m_from.around.of(m_samples[s].vertex);
+            return std::any_of(around.begin(), around.end(), [&](TriangleId on) {
+                const auto [a, b, c] = m_from.cornersOf(on);
+                return isFartherOff((a + b) / 2) || isFartherOff((b + c) / 2) || isFartherOff((c + a) / 2);
+            });
+        });
+    };
+    return isAt(split.triangle) || (split.isOnEdge && isAt(split.beyond.triangle));
+}
+
 // The farthest first, each well apart from the others: closest places must be found anew afterwards.
 // @returns how many vertices were put in
 std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most, bool isCareful) {
@@ -98,7 +121,8 @@ std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most, b
         if (!(far.area > 0) || !mayBeSplit(far.triangle) || isAnyTouched(m_level.triangles[far.triangle], touched))
             continue;
         Split split = splitAt(far, true);
-        if (isCareful && runsFartherOff(split, double(far.distance))) split = splitAt(far, false);
+        if (isCareful && (runsFartherOff(split, double(far.distance)) || leavesFartherOff(split, double(far.distance))))
+            split = splitAt(far, false);
         if (split.touches(touched)) continue;
         split.touch(touched);
         insert(split);
@@ -147,10 +171,8 @@ void Polisher::insertOnBorder(const Progress& progress) {
             const bool areLocked = kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked;
             if (areLocked || !isBorderEdge(m_level, m_around, t, k)) continue;
             Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, none};
-            for (auto line =
-                     std::lower_bound(m_lineSampleByTriangle.begin(), m_lineSampleByTriangle.end(), std::pair(t, 0u));
-                 line != m_lineSampleByTriangle.end() && line->first == t; ++line) {
-                const LineSample& sample = m_lineSamples[line->second];
+            for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
+                const LineSample& sample = m_lineSamples[i];
                 if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
                 const double share = sample.b == b ? double(sample.share) : 1 - double(sample.share);
                 const double distance =
@@ -158,7 +180,7 @@ void Polisher::insertOnBorder(const Progress& progress) {
                 if (distance <= here.distance || share < nearEnd || share > 1 - nearEnd) continue;
                 here.distance = distance;
                 here.share = share;
-                here.sample = line->second;
+                here.sample = i;
             }
             if (here.rank() > worst.rank()) worst = here;
         }

@@ -31,7 +31,8 @@ struct Sampling {
 /// together are least; and again. Vertices of protected lines follow the lines of the source; corners and what is
 /// locked stay. No triangle is turned over or becomes a needle.
 /// Samples and probes are in PolishSamples.cpp, their closest places in PolishClosest.cpp, moves in PolishMoves.cpp,
-/// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp, the patches of last resort in PolishMends.cpp.
+/// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp, what is far off in PolishFarPlaces.cpp, the patches of
+/// last resort in PolishMends.cpp.
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
@@ -127,6 +128,19 @@ private:
         TrianglePoint at;
     };
 
+    // For far places, on both surfaces.
+    struct FarSearch {
+        double least;                              // what is closer does not count
+        const std::vector<std::uint8_t>& isWhere;  // of each triangle, if it is not to be everywhere
+        std::vector<Vec3f> normals;                // of each triangle
+        std::vector<FarTriangle> found;            // for each triangle, the farthest so far
+
+        bool isLookedAt(TriangleId t) const { return isWhere.empty() || isWhere[t] != 0; }
+        void note(const FarTriangle& far) {
+            if (far.squaredDistance > found[far.triangle].squaredDistance) found[far.triangle] = far;
+        }
+    };
+
     // What is to come closer at a far place together.
     struct Piece {
         std::vector<TriangleId> triangles;  // ordered
@@ -163,12 +177,12 @@ private:
     void insertVertices(std::size_t count, bool isCareful, const Progress& progress);
     double offSquared(TriangleId t, const Vec3d& p, double known) const;
     Closest closestOnLevel(const Vec3d& p, TriangleId near, double known) const;
-    void lookAtLevel(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
-                     const Progress& progress) const;
-    void lookBetweenSamples(double least, const std::vector<Vec3f>& normals, std::vector<FarTriangle>& all,
-                            const Progress& progress) const;
+    void lookAtLevel(FarSearch& search, const Progress& progress) const;
+    void lookBetweenSamples(FarSearch& search, const Progress& progress) const;
+    void lookBesideSamples(FarSearch& search, const Groups& sourceVertices, const Progress& progress) const;
     void lookCloser(FarTriangle& far) const;
-    std::vector<FarTriangle> farTriangles(double least, std::size_t most, const Progress& progress) const;
+    std::vector<FarTriangle> farTriangles(double least, std::size_t most, const std::vector<std::uint8_t>& isMended,
+                                          const Groups& sourceVertices, const Progress& progress) const;
     std::vector<TriangleId> trianglesAround(TriangleId t) const;
     Groups sourceByVertex() const;
     void addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
@@ -180,9 +194,13 @@ private:
                                 const std::vector<std::uint8_t>& isDone) const;
     std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, const Groups& sourceVertices,
                      std::vector<std::uint8_t>& isDone, const Progress& progress);
+    std::size_t mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, std::size_t most,
+                            const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
+                            const Progress& progress);
     std::size_t mendFarthest(std::size_t count, const Progress& progress);
     std::vector<FarPlace> farSamples() const;
     Split splitAt(const FarPlace& far, bool isLifted) const;
+    bool leavesFartherOff(const Split& split, double distance) const;
     bool runsFartherOff(const Split& split, double distance) const;
     std::size_t insertAt(std::vector<FarPlace> places, std::size_t most, bool isCareful);
     void insert(const Split& split);
@@ -248,7 +266,7 @@ private:
     std::vector<std::uint32_t> m_lineNumber;
     std::vector<LineSample> m_lineSamples;
     std::vector<Birth> m_births;
-    std::vector<std::pair<TriangleId, std::uint32_t>> m_lineSampleByTriangle;  // ordered
+    Groups m_lineSamplesAt;  // each triangle
 };
 
 }  // namespace um
