@@ -163,10 +163,10 @@ QWidget* MainWindow::makeActivity() {
     column->addWidget(new JobStrip(m_opening, tr("Reading")));
     column->addWidget(new JobStrip(m_saving, tr("Saving")));
     column->addWidget(new JobStrip(m_desk->sheetJob(), tr("Writing the evidence sheet")));
-    column->addWidget(new JobStrip(m_desk->turnJob(), tr("Turning")));
+    column->addWidget(new JobStrip(m_desk->restateJob(), tr("Changing the source")));
     activity->hide();
     connect(&m_opening, &Job::started, activity, [this, activity] { activity->setVisible(m_model.isOpen()); });
-    const std::vector<Job*> others = {&m_saving, &m_desk->sheetJob(), &m_desk->turnJob()};
+    const std::vector<Job*> others = {&m_saving, &m_desk->sheetJob(), &m_desk->restateJob()};
     const auto settle = [this, activity, others] {
         activity->setVisible(
             (m_opening.isRunning() && m_model.isOpen()) ||

@@ -101,6 +101,7 @@ void MainWindow::readSource(const QString& path) {
         const Document asDecided = withSourceOf(document, *read);
         read->source = asDecided.source;
         read->sourceUp = asDecided.sourceUp;
+        read->unitIsChosen = asDecided.unitIsChosen;
         const Drawable drawable = makeDrawable(read->source, progress.span(0.7, 1));
         return [this, path, read, drawable] {
             const Document before = m_model.document();

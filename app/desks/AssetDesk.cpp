@@ -143,7 +143,7 @@ void AssetDesk::connectViews() {
     });
     connect(m_parts, &PartsPanel::unitChosen, this, &AssetDesk::setUnit);
     connect(m_parts, &PartsPanel::upChosen, this, &AssetDesk::setUp);
-    connect(&m_turning, &Job::ended, m_parts, &PartsPanel::showProperties);  // as it is, if that was cancelled
+    connect(&m_restating, &Job::ended, m_parts, &PartsPanel::showProperties);  // as it is, if that was cancelled
     connect(m_evidence, &EvidencePanel::measureWanted, m_measuring, &MeasureQueue::forgetCancelled);
     connect(m_evidence, &EvidencePanel::worstWanted, this, [this] { goToWorst(); });
     connect(m_evidence, &EvidencePanel::toleranceDragged, this,
@@ -212,7 +212,7 @@ void AssetDesk::connectJobs() {
                      drawing,
                      &m_drawables->job(),
                      &m_repairing,
-                     &m_turning,
+                     &m_restating,
                      &m_judging,
                      &m_places->job(),
                      &m_costs->job(),
@@ -311,7 +311,7 @@ std::vector<Shown> AssetDesk::everythingButShown() const {
 
 bool AssetDesk::isIdle() const {
     const std::initializer_list<const Job*> jobs = {&m_reducing,      &m_measuring->job(), &m_drawables->job(),
-                                                    &m_repairing,     &m_turning,          &m_judging,
+                                                    &m_repairing,     &m_restating,        &m_judging,
                                                     &m_places->job(), &m_chainWork->job(), &m_chainWork->readingJob()};
     return std::none_of(jobs.begin(), jobs.end(), [](const Job* job) { return job->isRunning(); }) &&
            m_facts->isIdle() && m_chainWatch->isIdle() && !m_walk->isWalking() && m_outlineWatch->isIdle() &&
@@ -333,7 +333,8 @@ void AssetDesk::documentChanged() {
     const Document& document = m_model.document();
     if (m_facts->watch(document.source, devicePixelRatioF())) {
         const bool mayLie = !document.sourceFile.empty() && !saysWhatIsUp(document.sourceFile);
-        m_parts->setSource(document.source.get(), mayLie ? std::optional(document.sourceUp) : std::nullopt);
+        m_parts->setSource(document.source.get(), mayLie ? std::optional(document.sourceUp) : std::nullopt,
+                           document.unitIsChosen);
         m_sightline->setAsset(0, {});
     }
     m_sightline->setScreen(document.screen);
@@ -488,29 +489,38 @@ void AssetDesk::queueMeasuring() {
 }
 
 // Beside the window: millions of vertices take a while.
-void AssetDesk::setUp(UpAxis up) {
-    m_turning.start([this, up, before = m_model.document(),
-                     state = m_model.undoStack().index()](const Progress& progress) -> Job::Delivery {
-        auto next = std::make_shared<Document>(withUp(before, up));
+// @param then  once the document is changed
+void AssetDesk::restateSource(const QString& what, const std::function<Document(Document)>& change,
+                              const std::function<void()>& then) {
+    m_restating.start([this, what, change, then, before = m_model.document(),
+                       state = m_model.undoStack().index()](const Progress& progress) -> Job::Delivery {
+        auto next = std::make_shared<Document>(change(before));
         std::vector<Drawable> drawables = {makeDrawable(next->source, progress.span(0.2, 0.8))};
         for (const Level& level : next->levels) drawables.push_back(makeDrawable(level.mesh, progress.span(0.8, 1)));
-        return [this, up, state, next, drawables, source = before.source] {
+        return [this, what, change, then, state, next, drawables, source = before.source] {
             if (source != m_model.document().source) return;
             if (state != m_model.undoStack().index()) {
-                setUp(up);  // something else was changed meanwhile, and stays so
+                restateSource(what, change, then);  // something else was changed meanwhile, and stays so
                 return;
             }
             m_drawables->keep(next->source, drawables.front());
             for (std::size_t i = 0; i < next->levels.size(); ++i)
                 m_drawables->keep(next->levels[i].mesh, drawables[i + 1]);
-            m_model.change(tr("Up"), std::move(*next));
-            m_view->viewport().frameAll();
+            m_model.change(what, std::move(*next));
+            then();
         };
     });
 }
 
+void AssetDesk::setUp(UpAxis up) {
+    restateSource(
+        tr("Up"), [up](Document document) { return withUp(std::move(document), up); },
+        [this] { m_view->viewport().frameAll(); });
+}
+
 void AssetDesk::setUnit(double metres) {
-    m_model.change(tr("Unit"), withUnit(m_model.document(), metres));
+    restateSource(
+        tr("Unit"), [metres](Document document) { return withUnit(std::move(document), metres); }, [] {});
 }
 
 // A new viewer stands where the asset is still of a good size, but no longer large.
@@ -563,7 +573,7 @@ void AssetDesk::cancelEverything() {
     m_places->job().cancel();
     m_health->job().cancel();
     m_repairing.cancel();
-    m_turning.cancel();
+    m_restating.cancel();
     m_sheetWork->cancel();
     m_judging.cancel();
     m_export->job().cancel();

@@ -58,7 +58,7 @@ public:
     HealthWatch& health() { return *m_health; }
     Job& repairJob() { return m_repairing; }
     Job& sheetJob() { return m_judging; }
-    Job& turnJob() { return m_turning; }
+    Job& restateJob() { return m_restating; }
     Job& reduceJob() { return m_reducing; }
     Job& measureJob();
     CostWatch& costs() { return *m_costs; }
@@ -130,6 +130,8 @@ private:
     void refreshCosts();
     void connectViews();
     void connectJobs();
+    void restateSource(const QString& what, const std::function<Document(Document)>& change,
+                       const std::function<void()>& then);
     void setUnit(double metres);
     void setUp(UpAxis up);
     void changeCare(const QString& what, const Care& care);
@@ -165,7 +167,7 @@ private:
 
     DocumentModel& m_model;
     MessageBar& m_messages;
-    Job m_reducing, m_repairing, m_judging, m_turning;
+    Job m_reducing, m_repairing, m_judging, m_restating;
     std::optional<Level> m_preview;
     std::shared_ptr<const Mesh> m_previewOf;  // the source that it was made of
     Shown m_shown, m_other;

@@ -68,9 +68,10 @@ PartsPanel::PartsPanel(QWidget* parent)
     });
 }
 
-void PartsPanel::setSource(const Mesh* mesh, std::optional<UpAxis> up) {
+void PartsPanel::setSource(const Mesh* mesh, std::optional<UpAxis> up, bool unitIsChosen) {
     m_mesh = mesh;
     m_up = up;
+    m_unitIsChosen = unitIsChosen;
     m_triangles = mesh != nullptr ? trianglesByPart(*mesh) : std::vector<std::size_t>();
     m_statistics.reset();
     const bool wasChosen = std::exchange(m_chosen, -1) >= 0;
@@ -207,14 +208,14 @@ void PartsPanel::showProperties() {
         add(tr("Zero area"), count(s.zeroAreaTriangles), tr("triangles without any area"), true);
     if (s.duplicateTriangles > 0)
         add(tr("Duplicates"), count(s.duplicateTriangles), tr("triangles on the same three vertices as another"), true);
-    if (whole && !m_mesh->unitStated) {
+    if (whole && (!m_mesh->unitStated || m_unitIsChosen)) {
         QComboBox* units = makeChoice(tr("Unit"));
         for (const char* name : {"mm", "cm", "m", "in", "ft"}) units->addItem(name);
         units->setCurrentText(QString::fromStdString(unitName(metres)));
         units->setToolTip(tr("The file does not say its unit; choose what one unit is"));
         connect(units, &QComboBox::textActivated, this,
                 [this](const QString& name) { emit unitChosen(*metresPerUnitOf(name.toStdString())); });
-        addRow(makeQuietLabel(tr("Unit (assumed)")), units, {});
+        addRow(makeQuietLabel(m_unitIsChosen ? tr("Unit (chosen)") : tr("Unit (assumed)")), units, {});
     }
     if (whole && m_up) {
         QComboBox* axes = makeChoice(tr("Up"));

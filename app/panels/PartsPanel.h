@@ -24,7 +24,8 @@ public:
     explicit PartsPanel(QWidget* parent = nullptr);
 
     /// @param up  what points up in its file; nothing where that says so itself
-    void setSource(const Mesh* mesh, std::optional<UpAxis> up = {});
+    /// Where someone has chosen the unit, it may be chosen again; so may `up`, if there is one.
+    void setSource(const Mesh* mesh, std::optional<UpAxis> up = {}, bool unitIsChosen = false);
     /// Arrives later than the mesh; without it only the counts are known.
     void setStatistics(std::optional<MeshStatistics> statistics);
     void setGuard(const Guard& guard);
@@ -47,6 +48,7 @@ private:
 
     const Mesh* m_mesh = nullptr;
     std::optional<UpAxis> m_up;
+    bool m_unitIsChosen = false;
     std::vector<std::size_t> m_triangles;
     std::optional<MeshStatistics> m_statistics;
     Guard m_guard;

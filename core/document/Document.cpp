@@ -323,6 +323,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
     }
     source["metres_per_unit"] = document.source->metresPerUnit;
     source["unit_stated"] = document.source->unitStated;
+    source["unit_chosen"] = document.unitIsChosen;
     source["up"] = document.sourceUp == UpAxis::Z ? "z" : "y";
     if (embedded) source["mesh"] = saveMesh(database, shelf, "source/", *document.source, progress.span(0, 0.6));
     json["source"] = source;
@@ -374,6 +375,7 @@ void loadSource(Document& document, const Database& database, TextureShelf& shel
     document.notes = source.at("notes").get<std::vector<std::string>>();
     document.remarks = source.value("remarks", std::vector<std::string>());
     document.embedSource = source.at("embedded");
+    document.unitIsChosen = source.value("unit_chosen", false);
     document.sourceUp = source.value("up", "y") == "z" ? UpAxis::Z : UpAxis::Y;
     if (source.contains("file")) document.sourceFile = source.at("file").get<std::string>();
     if (document.embedSource) {

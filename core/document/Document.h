@@ -21,6 +21,7 @@ struct Document {
     std::string sourceHash;
     std::vector<std::filesystem::path> sourceCompanions;  ///< those beside it; unknown where it is embedded
     UpAxis sourceUp = UpAxis::Y;                          ///< in that file; the source itself stands along y
+    bool unitIsChosen = false;                            ///< by someone, since that file does not say it
     bool embedSource = false;                             ///< whether the document itself carries the source
     std::vector<std::string> notes;                       ///< what was lost or guessed when the source was read
     std::vector<std::string> remarks;                     ///< what was done then that loses nothing

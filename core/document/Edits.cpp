@@ -74,7 +74,9 @@ Document withSourceOf(Document document, const Document& read) {
     std::shared_ptr<const Mesh> mesh = read.source;
     const bool isInUnit =
         mesh->metresPerUnit == document.source->metresPerUnit && mesh->unitStated == document.source->unitStated;
-    if ((isSameFile || !mesh->unitStated) && !isInUnit) {
+    const bool staysAsDecided = (isSameFile || !mesh->unitStated) && !isInUnit;
+    document.unitIsChosen = read.unitIsChosen || (document.unitIsChosen && staysAsDecided);
+    if (staysAsDecided) {
         auto asDecided = std::make_shared<Mesh>(*mesh);
         asDecided->metresPerUnit = document.source->metresPerUnit;
         asDecided->unitStated = document.source->unitStated;
@@ -108,6 +110,7 @@ Document withUnit(Document document, double metresPerUnit) {
         changed->unitStated = true;
         return changed;
     };
+    document.unitIsChosen = true;
     document.source = inUnit(document.source);
     for (Level& level : document.levels) {
         level.mesh = inUnit(level.mesh);

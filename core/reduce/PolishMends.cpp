@@ -8,7 +8,7 @@ namespace um {
 namespace {
 
 // Places so many times farther off than the root mean square are looked at one by one.
-constexpr double mendFrom = 4;
+constexpr double mendFrom = 5;
 
 // What seems to be so far off at first, as a share of that, is looked at more closely.
 constexpr double lookFrom = 0.7;

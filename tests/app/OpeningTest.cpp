@@ -142,7 +142,8 @@ private slots:
         auto* units = m_window->findChild<QComboBox*>();
         QVERIFY(units != nullptr);
         emit units->textActivated("mm");
-        QCOMPARE(m_window->model().document().source->metresPerUnit, 0.001);
+        QVERIFY(waitUntil([&] { return m_window->model().document().source->metresPerUnit == 0.001; }));
+        QVERIFY(waitUntilIdle(*m_window));
         m_window->model().undoStack().undo();
         QCOMPARE(m_window->model().document().source->metresPerUnit, 1.0);
     }

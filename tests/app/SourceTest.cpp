@@ -184,11 +184,7 @@ private slots:
         QVERIFY(waitUntil([&] { return document().name == "box"; }));
         QVERIFY(waitUntilIdle(*m_window));
         const auto size = [&] { return Vec3f(boundingBox(*document().source).sizes()); };
-        const auto axes = [&] {
-            for (QComboBox* box : m_window->findChildren<QComboBox*>())
-                if (box->accessibleName() == "Up" && box->isVisible()) return box;
-            return (QComboBox*)nullptr;
-        };
+        const auto axes = [&] { return choice("Up"); };
         QVERIFY(axes() != nullptr);
         emit axes()->activated(1);
         QVERIFY(waitUntil([&] { return size() == Vec3f(1, 3, 2); }));
@@ -215,8 +211,28 @@ private slots:
         open("box.glb");
         QVERIFY(waitUntil([&] { return document().name == "box"; }));
         QVERIFY(waitUntilIdle(*m_window));
-        for (QComboBox* box : m_window->findChildren<QComboBox*>())
-            QVERIFY(box->accessibleName() != "Up" || !box->isVisible());
+        QVERIFY(choice("Up") == nullptr && choice("Unit") == nullptr);
+    }
+
+    void letsTheUnitBeChosenAgain() {
+        writeMesh(test::makeBox({1, 2, 3}, 6), *m_folder / "box.stl", Progress());
+        open("box.stl");
+        QVERIFY(waitUntil([&] { return document().name == "box"; }));
+        QVERIFY(waitUntilIdle(*m_window));
+        for (const auto& [unit, metres] : {std::pair("mm", 0.001), std::pair("cm", 0.01)}) {
+            QVERIFY(choice("Unit") != nullptr);
+            choice("Unit")->setCurrentText(unit);
+            emit choice("Unit")->textActivated(unit);
+            QVERIFY(waitUntil([&] { return document().source->metresPerUnit == metres; }));
+            QVERIFY(waitUntilIdle(*m_window));
+            QCOMPARE(choice("Unit")->currentText(), QString(unit));
+        }
+        QCOMPARE(m_window->model().undoStack().count(), 2);
+        m_window->saveTo(path("doc.umesh"));
+        QVERIFY(waitUntilIdle(*m_window));
+        const Document saved = openDocument(*m_folder / "doc.umesh", Progress());
+        QVERIFY(saved.unitIsChosen);
+        QCOMPARE(saved.source->metresPerUnit, 0.01);
     }
 
     void asksWhereAMissingSourceIs() {
@@ -242,6 +258,11 @@ private:
     const Document& document() const { return m_window->model().document(); }
     QString path(const std::string& name) const { return QString::fromStdString((*m_folder / name).string()); }
     void open(const std::string& name) { m_window->open(path(name)); }
+    QComboBox* choice(const QString& name) const {
+        for (QComboBox* box : m_window->findChildren<QComboBox*>())
+            if (box->accessibleName() == name && box->isVisible()) return box;
+        return nullptr;
+    }
     void rewrite(std::size_t n) { writeMesh(test::makeSphere(1, n), *m_folder / "ball.ply", Progress()); }
 
     void keepLevel(const std::string& target) {

@@ -279,6 +279,7 @@ private slots:
             QCOMPARE(one->positions, mesh->positions);
         }
         QVERIFY(!document.source->unitStated);
+        QVERIFY(next.unitIsChosen && !document.unitIsChosen);
     }
 
     void takesAFileAsItIsNow() {
@@ -291,6 +292,7 @@ private slots:
         const Document next = withSourceOf(document, documentFromMesh(folder / "s.ply", Progress()));
         QCOMPARE(next.source->triangleCount(), std::size_t(3200));
         QCOMPARE(next.source->metresPerUnit, 0.01);  // as it was decided
+        QVERIFY(next.unitIsChosen);
         Document prepared = documentFromMesh(folder / "s.ply", Progress());
         prepared.source = next.source;  // what is right already is not copied
         QCOMPARE(withSourceOf(document, prepared).source, next.source);
