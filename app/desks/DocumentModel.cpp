@@ -34,6 +34,12 @@ bool sameState(const Document& a, const Document& b) {
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }
 
+// A unit makes what is in the file larger or smaller: whoever looks at it still sees as much of it.
+double unitRatio(const Document& before, const Document& after) {
+    if (!before.source || !after.source || before.sourceHash != after.sourceHash) return 1;
+    return after.source->metresPerUnit / before.source->metresPerUnit;
+}
+
 }  // namespace
 
 DocumentModel::DocumentModel(QObject* parent) : QObject(parent) {
@@ -62,7 +68,7 @@ void DocumentModel::put(const Document& document) {
         for (const Level& level : m_document.levels)
             if (level.evidence) known[level.mesh.get()] = level;
     const std::filesystem::path path = m_document.path;
-    const double viewer = m_document.viewerDistance;
+    const double viewer = m_document.viewerDistance * unitRatio(m_document, document);
     m_document = document;
     m_document.path = path;
     m_document.viewerDistance = viewer;

@@ -141,11 +141,15 @@ private slots:
         QVERIFY(waitUntilIdle(*m_window));
         auto* units = m_window->findChild<QComboBox*>();
         QVERIFY(units != nullptr);
+        const auto viewer = [&] { return m_window->model().document().viewerDistance; };
+        const double before = viewer();
         emit units->textActivated("mm");
         QVERIFY(waitUntil([&] { return m_window->model().document().source->metresPerUnit == 0.001; }));
         QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(viewer(), before / 1000);  // as tall on the screen as it was
         m_window->model().undoStack().undo();
         QCOMPARE(m_window->model().document().source->metresPerUnit, 1.0);
+        QCOMPARE(viewer(), before);
     }
 
     void asksBeforeUnsavedWorkIsLost() {
