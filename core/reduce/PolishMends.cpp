@@ -26,15 +26,12 @@ constexpr std::size_t farForPatch = 4;
 constexpr std::size_t mostNewOfPatch = 3;
 constexpr std::size_t usualPatch = 40, largestPatch = 64;
 
-// By so much the sum of squares over the whole level may grow, if it is the same everywhere.
+// By so much the sum of squares over the whole level may grow, if it is the same everywhere: half of it in the first
+// turn, which is for what is farthest off, half of the rest in the next, and so on.
 constexpr double mostMoreSquares = 0.02;
 
 std::size_t patchesFor(std::size_t triangles) {
     return std::clamp(std::size_t(patchesForOne * double(triangles)), leastPatches, mostPatches);
-}
-
-double mostOfSquaresFor(std::size_t triangles) {
-    return 1 + mostMoreSquares * double(triangles) / double(patchesFor(triangles) * usualPatch);
 }
 
 VertexId numberIn(const std::vector<VertexId>& ordered, VertexId v) {
@@ -203,9 +200,10 @@ std::vector<Polisher::Piece> Polisher::piecesAt(std::vector<FarTriangle>& far, d
 // Tries steps in all pieces side by side, and takes them one after another.
 // @param isDone  of each triangle; those of the pieces are, then
 // @returns how many vertices were put in
-std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::size_t most,
+std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::size_t most, double moreSquares,
                            const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress) {
     const std::vector<Sphere> spheres = spheresOf(m_level);
+    const double mostOfSquares = 1 + moreSquares * double(m_level.triangleCount()) / double(pieces.size() * usualPatch);
     std::vector<std::vector<PatchStep>> steps(pieces.size());
     parallelFor(
         pieces.size(),
@@ -213,8 +211,7 @@ std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::s
             progress.check();
             Patch::Content content = contentOf(pieces[i], sourceVertices, spheres);
             if (content.ground.triangles.empty()) return;
-            steps[i] = Patch(std::move(content))
-                           .improve(goal, std::min(most, mostNewOfPatch), mostOfSquaresFor(m_level.triangleCount()));
+            steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch), mostOfSquares);
         },
         1);
     const std::size_t before = m_births.size();
@@ -243,6 +240,7 @@ std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, st
                                   const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                                   const Progress& progress) {
     if (far.empty()) return 0;
+    double moreSquares = mostMoreSquares;
     double goal = std::max(least, lowering * std::sqrt(far.front().squaredDistance));
     std::size_t inserted = 0;
     std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
@@ -258,7 +256,8 @@ std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, st
             continue;
         }
         patches -= pieces.size();
-        inserted += mend(pieces, closerYet * goal, most - inserted, sourceVertices, isDone, progress);
+        moreSquares /= 2;
+        inserted += mend(pieces, closerYet * goal, most - inserted, moreSquares, sourceVertices, isDone, progress);
         isMended.resize(isDone.size(), 0);
         for (std::size_t t = 0; t < isDone.size(); ++t) isMended[t] |= isDone[t];
         findClosestOfChanged(progress);

@@ -192,8 +192,8 @@ private:
     void take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices);
     std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
                                 const std::vector<std::uint8_t>& isDone) const;
-    std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, const Groups& sourceVertices,
-                     std::vector<std::uint8_t>& isDone, const Progress& progress);
+    std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, double moreSquares,
+                     const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress);
     std::size_t mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, std::size_t most,
                             const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                             const Progress& progress);
