@@ -6,6 +6,7 @@
 #include "app/panels/LevelsPanel.h"
 #include "mesh/Health.h"
 
+#include <functional>
 #include <QWidget>
 
 class QPushButton;

@@ -24,7 +24,7 @@ public:
     explicit PartsPanel(QWidget* parent = nullptr);
 
     /// @param up  what points up in its file; nothing where that says so itself
-    /// Where someone has chosen the unit, it may be chosen again; so may `up`, if there is one.
+    /// @param unitIsChosen  by someone, who may choose it again
     void setSource(const Mesh* mesh, std::optional<UpAxis> up = {}, bool unitIsChosen = false);
     /// Arrives later than the mesh; without it only the counts are known.
     void setStatistics(std::optional<MeshStatistics> statistics);

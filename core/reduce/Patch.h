@@ -7,6 +7,7 @@
 
 namespace um {
 
+/// From p to the closest place of the triangle with those corners.
 inline double squaredDistance(const Vec3d& p, const std::array<Vec3d, 3>& corners) {
     const auto& [a, b, c] = corners;
     return (closestOnTriangle(p, a, b, c).of(a, b, c) - p).squaredNorm();
@@ -78,8 +79,8 @@ public:
     Patch(const Patch&) = delete;  // its tree refers to its ground
     Patch& operator=(const Patch&) = delete;
 
-    /// @param goal     nothing closer than this counts as far off: when all is, there is nothing more to do
-    /// @param mostNew  vertices that may be put in
+    /// @param goal           nothing closer than this counts as far off: when all is, there is nothing more to do
+    /// @param mostNew        vertices that may be put in
     /// @param mostOfSquares  what is far off comes closer at the cost of what is near: the squares of the samples'
     ///                       distances may add up to so many times what they were
     /// @returns what was done, to be done to the level as well

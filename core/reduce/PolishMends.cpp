@@ -26,8 +26,9 @@ constexpr std::size_t farForPatch = 4;
 constexpr std::size_t mostNewOfPatch = 3;
 constexpr std::size_t usualPatch = 40, largestPatch = 64;
 
-// By so much the sum of squares over the whole level may grow, if it is the same everywhere: half of it in the first
-// turn, which is for what is farthest off, half of the rest in the next, and so on.
+// By so much the sum of squares over the whole level may grow each time that far places are looked for, if it is the
+// same everywhere: half of it in the first turn, which is for what is farthest off, half of the rest in the next, and
+// so on.
 constexpr double mostMoreSquares = 0.02;
 
 std::size_t patchesFor(std::size_t triangles) {
