@@ -71,10 +71,27 @@ Groups Polisher::sourceByVertex() const {
     });
 }
 
+// The source's triangles that places of those are closest to: not all of their corners have gone into theirs.
+std::vector<TriangleId> Polisher::sourceTrianglesAt(const std::vector<TriangleId>& triangles, double goal) const {
+    constexpr std::size_t oneOfPlaces = 3;
+    std::vector<TriangleId> found;
+    for (const TriangleId t : triangles) {
+        const auto [a, b, c] = cornersOf(t);
+        for (std::size_t n = 0; n < trianglePlaces().size(); n += oneOfPlaces) {
+            const Vec3d p = trianglePlaces()[n].of(a, b, c);
+            if (const TriangleId hit = hitNear(t, p); hit != none)
+                found.push_back(m_from.closest(p, hit, goal * goal).triangle);
+        }
+    }
+    sortUnique(found);
+    return found;
+}
+
 // What the source has around there: its vertices that went into those, or, if they are very many, some of them; if they
-// are few, what lies between them too.
-void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
-                         const std::vector<Sphere>& spheres, Patch::Content& content) const {
+// are few, what lies between them too. What seems to be farther off than the goal is looked for everywhere.
+void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertices, double goal,
+                         const Groups& sourceVertices, const std::vector<Sphere>& spheres,
+                         Patch::Content& content) const {
     constexpr std::size_t few = 250, many = 1500;
     std::vector<VertexId> members;
     for (const VertexId v : vertices)
@@ -82,7 +99,8 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
             members.insert(members.end(), sourceVertices.of(v).begin(), sourceVertices.of(v).end());
     std::sort(members.begin(), members.end());
     const auto add = [&](const Vec3d& p, VertexId from) {
-        const Closest closest = walkFromVertex(m_level, m_around, spheres, p, m_provenance.destinations[from]);
+        Closest closest = walkFromVertex(m_level, m_around, spheres, p, m_provenance.destinations[from]);
+        if (closest.squaredDistance > goal * goal) closest = searchAround(m_level, m_around, p, closest.triangle);
         const bool isInside = std::binary_search(piece.triangles.begin(), piece.triangles.end(), closest.triangle);
         content.samples.push_back(p);
         content.beside.push_back(isInside ? std::numeric_limits<float>::max() : float(closest.squaredDistance));
@@ -102,7 +120,9 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
         content.beside.push_back(std::numeric_limits<float>::max());
     }
     std::vector<TriangleId> ground;
-    for (const VertexId s : members)
+    std::vector<VertexId> around = verticesOf(m_from.mesh, sourceTrianglesAt(piece.triangles, goal));
+    around.insert(around.end(), members.begin(), members.end());
+    for (const VertexId s : around)
         ground.insert(ground.end(), m_from.around.of(s).begin(), m_from.around.of(s).end());
     sortUnique(ground);
     const std::vector<VertexId> onGround = verticesOf(m_from.mesh, ground);
@@ -120,7 +140,7 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
     }
 }
 
-Patch::Content Polisher::contentOf(const Piece& piece, const Groups& sourceVertices,
+Patch::Content Polisher::contentOf(const Piece& piece, double goal, const Groups& sourceVertices,
                                    const std::vector<Sphere>& spheres) const {
     const std::vector<TriangleId>& triangles = piece.triangles;
     Patch::Content content;
@@ -146,7 +166,7 @@ Patch::Content Polisher::contentOf(const Piece& piece, const Groups& sourceVerti
                 if (v == sample.a || v == sample.b)
                     content.roles[numberIn(vertices, v)].line.push_back(sample.point.cast<double>());
         }
-    addSource(piece, vertices, sourceVertices, spheres, content);
+    addSource(piece, vertices, goal, sourceVertices, spheres, content);
     return content;
 }
 
@@ -210,7 +230,7 @@ std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::s
         pieces.size(),
         [&](std::size_t i) {
             progress.check();
-            Patch::Content content = contentOf(pieces[i], sourceVertices, spheres);
+            Patch::Content content = contentOf(pieces[i], goal, sourceVertices, spheres);
             if (content.ground.triangles.empty()) return;
             steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch), mostOfSquares);
         },

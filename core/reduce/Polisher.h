@@ -185,9 +185,10 @@ private:
                                           const Groups& sourceVertices, const Progress& progress) const;
     std::vector<TriangleId> trianglesAround(TriangleId t) const;
     Groups sourceByVertex() const;
-    void addSource(const Piece& piece, const std::vector<VertexId>& vertices, const Groups& sourceVertices,
+    std::vector<TriangleId> sourceTrianglesAt(const std::vector<TriangleId>& triangles, double goal) const;
+    void addSource(const Piece& piece, const std::vector<VertexId>& vertices, double goal, const Groups& sourceVertices,
                    const std::vector<Sphere>& spheres, Patch::Content& content) const;
-    Patch::Content contentOf(const Piece& piece, const Groups& sourceVertices,
+    Patch::Content contentOf(const Piece& piece, double goal, const Groups& sourceVertices,
                              const std::vector<Sphere>& spheres) const;
     void take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices);
     std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
