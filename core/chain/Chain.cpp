@@ -3,12 +3,14 @@
 #include "base/Error.h"
 #include "base/File.h"
 #include "chain/BakeLevel.h"
+#include "chain/FewestWithin.h"
 #include "chain/Plan.h"
 #include "chain/ReduceToTarget.h"
 
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <sstream>
 
 namespace um {
 namespace {
@@ -153,46 +155,67 @@ void giveMaterials(Level& level, const Mesh& source, double nearest, const Recip
             *level.mesh, recipe.screen.pixels(level.mesh->metresPerUnit, nearest), progress.span(0.8, 1)));
 }
 
+void take(Fewest fewest, Level& level, const Mesh& source, std::vector<std::string>& notes) {
+    add(notes, fewest.notes.sentences(source.metresPerUnit));
+    level.mesh = std::make_shared<const Mesh>(std::move(fewest.mesh));
+    level.evidence = std::make_shared<const Deviation>(std::move(fewest.deviation));
+}
+
 double nearestOf(const PlanSettings& plan, const AssetSize& size, const Screen& screen) {
     return plan.nearest > 0 ? plan.nearest : size.nearest(screen);
 }
 
-// A plan goes by what is found at points. The first level, which no distance can be found for, gets more triangles
-// until what is proven of it is allowed where the asset is seen nearest.
-void refineUntilProven(Level& level, const Recipe& recipe, double nearest, const DeviationSource& source,
-                       const Progress& progress) {
-    constexpr int mostTries = 3;
-    constexpr double aLittleMore = 1.1;
-    const Mesh& mesh = source.mesh;
-    const double allowed = recipe.screen.length(recipe.switching.allowedPixels, nearest) / mesh.metresPerUnit;
-    std::vector<std::string> ignored;
-    const ReduceSettings settings =
-        settingsFor(withKnownParts(careOf(recipe.care, level.recipe), mesh, ignored), mesh, recipe.screen);
-    for (int i = 0; i < mostTries && level.evidence->maxBound > allowed; ++i) {
-        // Over a surface the deviation falls about as the inverse of the count.
-        const double more = std::min(4.0, aLittleMore * level.evidence->maxBound / allowed);
-        const auto count = std::min(mesh.triangleCount(), roundedUp(more * double(level.mesh->triangleCount())));
-        if (count == level.mesh->triangleCount()) return;
-        const Progress span = progress.span(double(i) / mostTries, double(i + 1) / mostTries);
-        Reduced reduced = reduceMesh(mesh, count, settings, span.span(0, 0.4));
-        level.recipe.target = std::to_string(count);
-        level.targetMet = reduced.targetMet;
-        level.mesh = std::make_shared<const Mesh>(std::move(reduced.mesh));
-        level.evidence =
-            std::make_shared<const Deviation>(measureDeviation(source, *level.mesh, {}, span.span(0.4, 1)));
-    }
+struct Planned {
+    Recipe recipe;
+    std::optional<Fewest> first;  // of its levels, where it is as fine as it has to be
+    std::vector<double> from;     // metres, for each level
+    ReduceSettings reducing;
+    std::vector<std::string> advice;
+};
+
+// "1px@0.7066m": no nearer than that, so that what stays within it there does so at the distance too.
+std::string pixelTarget(double pixels, double distance) {
+    const double digit = std::pow(10, std::floor(std::log10(distance)) - 3);
+    std::ostringstream text;
+    text << pixels << "px@" << std::floor(distance / digit) * digit << "m";
+    return text.str();
 }
 
-Recipe planned(const ChainSource& source, Recipe recipe, const AssetSize& size, std::vector<std::string>& advice,
-               const Progress& progress) {
+// A single place decides about the largest deviation of any one reduction: a level that came out so much farther off
+// than it was planned, which the plan tells from others, would come in late.
+bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
+    constexpr double muchFarther = 1.25;
+    return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
+}
+
+// The fewest triangles that may come in there, if they are fewer than those of the level before.
+std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
+                                 std::size_t before, const Progress& progress) {
+    const Target target = parseTarget(pixelTarget(recipe.switching.allowedPixels, from));
+    Fewest fewest =
+        fewestWithin(source, *allowedDeviation(target, recipe.screen, source.metresPerUnit), reducing, progress);
+    if (fewest.mesh.triangleCount() >= before) return std::nullopt;
+    return fewest;
+}
+
+// No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
+// comes to.
+Planned planned(const ChainSource& source, Recipe recipe, const AssetSize& size, const Progress& progress) {
     std::vector<std::string> ignored;
     const Care care = withKnownParts(recipe.care, source.mesh, ignored);
-    const PlanSettings& settings = *recipe.plan;
-    const double near = nearestOf(settings, size, recipe.screen);
-    const ErrorCurve curve = measureErrorCurve(source.mesh, settingsFor(care, source.mesh, recipe.screen),
-                                               recipe.screen.length(recipe.switching.allowedPixels, near), progress);
+    const PlanSettings settings = *recipe.plan;
+    const double metres = source.mesh.metresPerUnit;
+    const std::string target = pixelTarget(recipe.switching.allowedPixels, nearestOf(settings, size, recipe.screen));
+    const double allowed = *allowedDeviation(parseTarget(target), recipe.screen, metres);
+    Planned result;
+    result.reducing = settingsFor(care, source.mesh, recipe.screen);
+    result.first = fewestWithin(source.mesh, allowed, result.reducing, progress.span(0, 0.6));
+    const auto triangles = result.first->mesh.triangleCount();
+    const ErrorCurve curve = measureErrorCurve(
+        source.mesh, result.reducing,
+        {double(triangles), triangles < source.mesh.triangleCount() ? allowed * metres : 0}, progress.span(0.6, 1));
     const double facingShare = facingTriangles(source.mesh) / double(source.mesh.triangleCount());
-    const Plan plan = planFrom(curve, size, facingShare, settings, recipe.screen, recipe.switching);
+    Plan plan = planFrom(curve, size, facingShare, settings, recipe.screen, recipe.switching);
     for (const PlannedLevel& level : plan.levels) {
         LevelRecipe one;
         one.target = std::to_string(level.triangles);
@@ -200,10 +223,16 @@ Recipe planned(const ChainSource& source, Recipe recipe, const AssetSize& size, 
         one.fitTextures = level.from > 0;
         if (!recipe.levels.empty() || settings.materials == MaterialKeeping::Baked) one.materials = settings.materials;
         recipe.levels.push_back(one);
+        result.from.push_back(level.from);
     }
-    advice = plan.advice;
+    if (plan.levels.front().triangles >= triangles)
+        recipe.levels.front().target = target;
+    else
+        result.first.reset();  // more than the total leaves
     recipe.plan.reset();
-    return recipe;
+    result.recipe = std::move(recipe);
+    result.advice = std::move(plan.advice);
+    return result;
 }
 
 }  // namespace
@@ -250,9 +279,11 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     requireSensible(asked);
     Chain chain;
     chain.size = sizeOf(source.mesh, progress.span(0, 0.02));
-    const double begin = asked.plan ? 0.3 : 0.02;
-    const Recipe recipe =
-        asked.plan ? planned(source, asked, chain.size, chain.advice, progress.span(0.02, begin)) : asked;
+    const double begin = asked.plan ? 0.6 : 0.02;
+    Planned plan = asked.plan ? planned(source, asked, chain.size, progress.span(0.02, begin))
+                              : Planned{asked, std::nullopt, {}, {}, {}};
+    const Recipe& recipe = plan.recipe;
+    chain.advice = std::move(plan.advice);
     std::vector<const Level*> kept = ready;
     kept.resize(recipe.levels.size(), nullptr);
     const auto counts = countsOf(recipe, kept, source.mesh.triangleCount());
@@ -270,18 +301,17 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     std::vector<LevelCost> costs;
     std::string madeBefore;
     for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
-        const bool isRefined = i == 0 && asked.plan && asked.plan->totalTriangles == 0;
-        const Progress made = progress.span(at, at + (isRefined ? 0.15 : 0.5) * share);
-        const Progress measured =
-            progress.span(at + (isRefined ? 0.15 : 0.5) * share, at + (isRefined ? 0.3 : 0.9) * share);
-        const Progress refined = progress.span(at + 0.3 * share, at + 0.9 * share);
         Level level;
         if (kept[i] != nullptr) {
             level = *kept[i];
         } else {
             level.name = "LOD " + std::to_string(i);
             level.recipe = recipe.levels[i];
-            maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
+            const Progress made = progress.span(at, at + 0.5 * share);
+            if (i == 0 && plan.first)
+                take(*std::move(plan.first), level, source.mesh, chain.notes);
+            else
+                maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
             if (i > 0 && kept[i - 1] == nullptr &&
                 level.mesh->triangleCount() > chain.levels[i - 1].mesh->triangleCount())
                 throw InputError("Level " + std::to_string(i) + " of the chain (" + level.recipe.target +
@@ -289,12 +319,17 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         }
         if (!level.evidence) {
             if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
-            level.evidence = std::make_shared<const Deviation>(measureDeviation(*prepared, *level.mesh, {}, measured));
+            level.evidence = std::make_shared<const Deviation>(
+                measureDeviation(*prepared, *level.mesh, {}, progress.span(at + 0.5 * share, at + 0.6 * share)));
         }
-        if (isRefined) {
-            if (!prepared) prepared.emplace(source.mesh, progress.span(at, at));
-            refineUntilProven(level, recipe, nearestOf(*asked.plan, chain.size, recipe.screen), *prepared, refined);
-        }
+        if (i > 0 && i < plan.from.size() && isUnlucky(level, plan.from[i], recipe))
+            if (auto luckier = fewestFrom(plan.from[i], source.mesh, plan.reducing, recipe,
+                                          chain.levels[i - 1].mesh->triangleCount(),
+                                          progress.span(at + 0.6 * share, at + 0.9 * share))) {
+                level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
+                level.targetMet = true;
+                take(*std::move(luckier), level, source.mesh, chain.notes);
+            }
         if (!level.outline) {
             if (!outlines) outlines.emplace(outlinesOf(contour.emplace(source.mesh), progress.span(at, at)));
             level.outline = measureOutlineError(*outlines, *level.mesh, progress.span(at, at));

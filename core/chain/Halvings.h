@@ -4,8 +4,9 @@
 
 namespace um {
 
-/// From the whole source down to where no halving succeeds; the finest first.
+/// From half of `triangles` down to where no halving succeeds; the finest first.
 /// @throws MeshError, Cancelled
-std::vector<Reduction> halvings(const Mesh& source, const ReduceSettings& settings, const Progress& progress);
+std::vector<Reduction> halvings(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
+                                const Progress& progress);
 
 }  // namespace um

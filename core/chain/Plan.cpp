@@ -85,32 +85,35 @@ double ErrorCurve::errorOf(double triangles) const {
     return points.empty() ? 0 : points.back().error;
 }
 
-ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, double enough,
+ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, const ErrorCurve::Point& known,
                              const Progress& progress) {
+    // So much dearer at least than what is known, so that it stays the first that does.
+    constexpr double aLittleMore = 1.001;
     ErrorCurve curve;
-    const std::vector<Reduction> places = halvings(source, settings, progress.span(0, 0.3));
-    const DeviationSource prepared(source, progress.span(0.3, 0.35));
-    const double metres = source.metresPerUnit;
+    const std::vector<Reduction> places =
+        halvings(source, std::size_t(known.triangles), settings, progress.span(0, 0.4));
+    const DeviationSource prepared(source, progress.span(0.4, 0.45));
     double before = std::numeric_limits<double>::infinity();
     for (std::size_t i = places.size(); i-- > 0;) {
-        const double begin = 1 - 0.65 * std::pow(0.85, double(places.size() - i - 1));
-        const double end = 1 - 0.65 * std::pow(0.85, double(places.size() - i));
-        const Mesh mesh = places[i].mesh(progress.span(begin, begin));
+        const Progress span = progress.span(1 - 0.55 * double(i + 1) / double(places.size()),
+                                            1 - 0.55 * double(i) / double(places.size()));
+        const Mesh mesh = places[i].mesh(span.span(0, 0.5));
         DeviationSettings quick;
         quick.samples = 50000;
         quick.proven = false;
         const double error =
-            provenToFound * metres * measureDeviation(prepared, mesh, quick, progress.span(begin, end)).max;
+            provenToFound * source.metresPerUnit * measureDeviation(prepared, mesh, quick, span.span(0.5, 1)).max;
         // Finer is never worse; where it was measured so, the coarser one was lucky.
-        before = std::min(before, error);
+        before = std::max(std::min(before, error), aLittleMore * known.error);
         // Where a count could not be met, two of them come to the same.
         if (!curve.points.empty() && double(mesh.triangleCount()) <= curve.points.back().triangles)
             curve.points.back().error = before;
         else
             curve.points.push_back({double(mesh.triangleCount()), before});
-        if (error <= enough) break;
     }
-    curve.points.push_back({double(source.triangleCount()), 0});
+    const auto all = double(source.triangleCount());
+    if (known.triangles < all) curve.points.push_back(known);
+    curve.points.push_back({all, 0});
     std::reverse(curve.points.begin(), curve.points.end());
     progress.at(1);
     return curve;

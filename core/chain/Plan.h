@@ -18,10 +18,10 @@ struct ErrorCurve {
     double errorOf(double triangles) const;
 };
 
-/// Reduces by halves, and measures from the coarsest up until one stays within `enough` (metres). The last point is
-/// the source itself, without any error.
+/// Reduces by halves, beginning from a level that is known (or the source, without any error), and measures them. The
+/// last point is the source itself.
 /// @throws MeshError, InputError, Cancelled
-ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, double enough,
+ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, const ErrorCurve::Point& known,
                              const Progress& progress);
 
 struct PlannedLevel {

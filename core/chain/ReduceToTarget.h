@@ -17,8 +17,8 @@ struct TargetResult {
 };
 
 /// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for:
-/// the fewest triangles (to about 3 %) whose proven deviation, measured both ways, stays within it. Each step is a
-/// reduction of the source and a measurement.
+/// the fewest triangles (to about an eighth) whose proven deviation, measured both ways, stays within it
+/// (fewestWithin).
 /// @throws MeshError, Cancelled
 TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen,
                             const ReduceSettings& settings, const Progress& progress);

@@ -260,12 +260,12 @@ Measured Measurer::run() {
 }
 
 // Proves how far a surface is off at most, and takes in the farthest place that was met on the way.
-double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured, double maxOfOther,
+double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured, double maxOfOther, double allowed,
              std::size_t questions, const Progress& progress) {
     std::vector<float> distances(measured.vertices.size());
     for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
-    const DistanceBound proven =
-        boundDistance(from, to, {distances, measured.closest, std::max(measured.max, maxOfOther), questions}, progress);
+    const DistanceBound proven = boundDistance(
+        from, to, {distances, measured.closest, std::max(measured.max, maxOfOther), questions, allowed}, progress);
     if (proven.farthest > measured.max) {
         measured.max = proven.farthest;
         measured.worstPlace = proven.place;
@@ -439,9 +439,10 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     if (settings.proven) {
         const std::size_t questions = std::max(leastQuestions, questionsPerSample * samples);
         // What one side meets need not be proven away on the other.
-        const double fromHere = bound(source, onLevel, fromSource, fromLevel.max, questions, progress);
-        result.maxBound =
-            std::max(fromHere, bound(level, onSourceSurface, fromLevel, fromSource.max, questions, progress));
+        const double fromHere =
+            bound(source, onLevel, fromSource, fromLevel.max, settings.allowed, questions, progress);
+        result.maxBound = std::max(
+            fromHere, bound(level, onSourceSurface, fromLevel, fromSource.max, settings.allowed, questions, progress));
     }
     progress.at(0.95);
     result.max = std::max(fromSource.max, fromLevel.max);

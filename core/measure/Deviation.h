@@ -14,6 +14,9 @@ struct DeviationSettings {
     /// Whether the largest deviation is bounded for the whole surface; without it `maxBound` is what was found, which
     /// takes less than half the time on fine levels.
     bool proven = true;
+    /// In the meshes' unit: where nothing farther off is found, the bound is made tight enough to tell whether all is
+    /// within this; 0 where nobody asks.
+    double allowed = 0;
 };
 
 /// One direction: from every measured point of one surface to the closest point of the other. Lengths in the meshes'

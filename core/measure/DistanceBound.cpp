@@ -10,7 +10,8 @@
 namespace um {
 namespace {
 
-constexpr double accuracy = 0.02;
+// Of the bound, over the largest distance; and at most, where less than that is to be proven.
+constexpr double accuracy = 0.02, finestAccuracy = 0.004;
 
 // A round cuts the pieces whose bound is at least this share of the worst one.
 constexpr double worstShare = 0.7;
@@ -138,7 +139,11 @@ public:
     DistanceBound run();
 
 private:
-    double enoughFor(double max) const { return max * (1 + accuracy) + 1e-7 * diagonal(m_from); }
+    double enoughFor(double max) const {
+        const double least = 1e-7 * diagonal(m_from), usual = max * (1 + accuracy) + least;
+        const bool isInDoubt = m_known.allowed < usual && m_known.allowed > max * (1 + finestAccuracy) + least;
+        return isInDoubt ? m_known.allowed : usual;
+    }
     void remember(const Farthest& farthest);
     std::vector<Piece> piecesThatMayBeFar();
     void cutUp(const Piece& whole, std::vector<Piece>& left, Farthest& farthest) const;

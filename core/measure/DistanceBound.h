@@ -11,6 +11,7 @@ struct KnownDistances {
     const std::vector<TriangleId>& closest;  ///< the other surface's closest triangle, for each vertex
     double sampledMax = 0;                   ///< the largest distance found so far, at vertices and elsewhere
     std::size_t questions = 0;               ///< closest points that may be asked for, about
+    double allowed = 0;                      ///< to be proven if it can be, or 0
 };
 
 struct DistanceBound {
@@ -21,11 +22,11 @@ struct DistanceBound {
     TriangleId triangle = 0;
 };
 
-/// A distance that no point of `from` exceeds to the surface of `to`: within 2 % of the largest one known or met, where
-/// the questions suffice, and looser where they do not. Each triangle is bounded in three ways, and cut in two while
-/// all of them are too high: the distance changes by no more than the way gone; the distance to one triangle is convex,
-/// so it is largest at a corner; and where the other surface covers it, seen from one side, heights bound the distance
-/// (PatchBound.h), or at a border those over a disc around its vertex.
+/// A distance that no point of `from` exceeds to the surface of `to`: within 2 % of the largest one known or met, or
+/// within what is allowed if that is less, where the questions suffice, and looser where they do not. Each triangle is
+/// bounded in three ways, and cut in two while all of them are too high: the distance changes by no more than the way
+/// gone; the distance to one triangle is convex, so it is largest at a corner; and where the other surface covers it,
+/// seen from one side, heights bound the distance (PatchBound.h), or at a border those over a disc around its vertex.
 /// @throws Cancelled
 DistanceBound boundDistance(const Mesh& from, const ClosestPointFinder& to, const KnownDistances& known,
                             const Progress& progress);

@@ -134,8 +134,7 @@ Treatment treatmentOnTheWay(const DescentSettings& settings, const Polisher& pol
     treatment.topology = settings.treatment.topology;
     treatment.keepsNormals = settings.treatment.keepsNormals;
     treatment.knownKinds = kinds;
-    // Where someone says what is dear, that alone counts.
-    if (ofSource.empty()) treatment.farDistance = farOff * std::sqrt(polisher.meanSquared());
+    if (settings.mindsFarPlaces) treatment.farDistance = farOff * std::sqrt(polisher.meanSquared());
     treatment.factors = factorsOfLevel(ofSource, destinations, kinds.size());
     return treatment;
 }
@@ -250,7 +249,7 @@ void Descent::contract(std::size_t count, const Progress& progress) {
 void Descent::polish(int rounds, std::size_t missing, const Progress& progress) {
     const bool carries = m_attributes.channels() > 0;
     const std::vector<Vec3f> before = carries ? m_polisher.level().positions : std::vector<Vec3f>();
-    m_polisher.improve(rounds, missing, progress);
+    m_polisher.improve(rounds, missing, m_settings.within, progress);
     const std::vector<Birth> births = m_polisher.finish();
     if (carries) moveAttributes(std::move(m_attributes), before, births, m_polisher.level());
     m_attributes = Attributes();

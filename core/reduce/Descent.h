@@ -11,6 +11,8 @@ struct DescentSettings {
     std::vector<std::size_t> leastOfParts;
     std::vector<LineEdge> sourceLines;
     std::size_t sourceTriangles = 0;  ///< of the source, before it was thinned
+    bool mindsFarPlaces = true;       ///< whether contractions to places far off are dearer
+    double within = 0;                ///< everything farther off than this is mended at last, where it can be; or 0
 };
 
 /// Whether a reduction goes so far down that its source is better thinned at first (Contraction::thin): what stands in

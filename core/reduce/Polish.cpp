@@ -33,7 +33,7 @@ Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance
     takeLineSamples();
 }
 
-void Polisher::improve(int rounds, std::size_t triangles, const Progress& progress) {
+void Polisher::improve(int rounds, std::size_t triangles, double within, const Progress& progress) {
     m_level.positions.reserve(m_level.vertexCount() + (triangles + 1) / 2);
     m_level.triangles.reserve(m_level.triangleCount() + triangles);
     std::size_t vertices = triangles / 2;
@@ -58,7 +58,9 @@ void Polisher::improve(int rounds, std::size_t triangles, const Progress& progre
     }
     if (forMending > 0) {
         // What is not needed for that goes where it does no harm: no move comes after it.
-        insertVertices(forMending - mendFarthest(forMending, progress), true, progress);
+        const std::size_t used =
+            within > 0 ? mendFartherThan(within, forMending, progress) : mendFarthest(forMending, progress);
+        insertVertices(forMending - used, true, progress);
         m_isCurrent = m_changed.empty();
     }
     progress.at(1);

@@ -26,7 +26,6 @@ Closest Polisher::closestOnLevel(const Vec3d& p, TriangleId near, double known) 
 // Of the places of triangles. Those are looked at whose samples are far off, and those at which the level folds back:
 // there it may run far off without any of the source's points being far off the level.
 void Polisher::lookAtLevel(FarSearch& search, const Progress& progress) const {
-    constexpr double share = 0.7;
     const double least = search.least;
     parallelFor(
         search.found.size(),
@@ -38,7 +37,7 @@ void Polisher::lookAtLevel(FarSearch& search, const Progress& progress) const {
                 const Beyond beyond = beyondEdge(m_level, m_around, t, k);
                 return beyond.isThere() && search.normals[t].dot(search.normals[beyond.triangle]) < 0;
             };
-            const bool isFar = double(m_farthest[t]) > share * least;
+            const bool isFar = double(m_farthest[t]) > search.doubtful;
             if (!isFar && !isFoldedBack(0) && !isFoldedBack(1) && !isFoldedBack(2)) return;
             const auto [a, b, c] = cornersOf(t);
             FarTriangle& far = search.found[t];
@@ -140,14 +139,16 @@ void Polisher::lookCloser(FarTriangle& far) const {
 }
 
 // The farthest first; ties by number.
+// @param doubt     the share of `least` that a triangle's samples must be off for it to be looked at all over
 // @param isMended  of each triangle of the level: only there is looked; empty to look everywhere
-std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, std::size_t most,
+std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, double doubt, std::size_t most,
                                                           const std::vector<std::uint8_t>& isMended,
                                                           const Groups& sourceVertices,
                                                           const Progress& progress) const {
     constexpr double manySamples = 8;  // for a triangle: they tell of what lies between them
     const std::size_t triangles = m_level.triangleCount();
-    FarSearch search{least, isMended, std::vector<Vec3f>(triangles), std::vector<FarTriangle>(triangles)};
+    FarSearch search{least, doubt * least, isMended, std::vector<Vec3f>(triangles),
+                     std::vector<FarTriangle>(triangles)};
     parallelFor(triangles, [&](std::size_t t) {
         const auto [a, b, c] = cornersOf(TriangleId(t));
         search.normals[t] = areaNormal(a, b, c).normalized().cast<float>();

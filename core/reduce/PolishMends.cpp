@@ -13,6 +13,10 @@ constexpr double mendFrom = 5;
 // What seems to be so far off at first, as a share of that, is looked at more closely.
 constexpr double lookFrom = 0.7;
 
+// Where what has samples closer than this share of that is not looked at all over: with a look at more of it little
+// more is found, at many times the cost.
+constexpr double usualDoubt = 0.7, greatDoubt = 0.3;
+
 // Each turn looks at what is farther off than this share of the turn before's.
 constexpr double lowering = 0.75;
 
@@ -122,8 +126,7 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
     std::vector<TriangleId> ground;
     std::vector<VertexId> around = verticesOf(m_from.mesh, sourceTrianglesAt(piece.triangles, goal));
     around.insert(around.end(), members.begin(), members.end());
-    for (const VertexId s : around)
-        ground.insert(ground.end(), m_from.around.of(s).begin(), m_from.around.of(s).end());
+    for (const VertexId s : around) ground.insert(ground.end(), m_from.around.of(s).begin(), m_from.around.of(s).end());
     sortUnique(ground);
     const std::vector<VertexId> onGround = verticesOf(m_from.mesh, ground);
     for (const VertexId s : onGround) content.ground.positions.push_back(m_from.mesh.positions[s]);
@@ -254,14 +257,14 @@ std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::s
 }
 
 // Takes turns: first what is farthest off, then what is farther off than most of that, and so on.
-// @param least     what is closer is left alone
-// @param isMended  of each triangle of the level; those are, then
+// @param least        what is closer is left alone
+// @param moreSquares  the share by which the sum of squares over the whole level may grow
+// @param isMended     of each triangle of the level; those are, then
 // @returns how many vertices were put in
-std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, std::size_t most,
-                                  const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
+std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, double moreSquares,
+                                  std::size_t most, const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                                   const Progress& progress) {
     if (far.empty()) return 0;
-    double moreSquares = mostMoreSquares;
     double goal = std::max(least, lowering * std::sqrt(far.front().squaredDistance));
     std::size_t inserted = 0;
     std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
@@ -301,9 +304,38 @@ std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) 
     std::vector<std::uint8_t> isMended;
     std::size_t inserted = 0;
     for (const std::size_t now : {patches - patches / 4, patches / 4}) {
-        std::vector<FarTriangle> far = farTriangles(lookFrom * least, most, isMended, sourceVertices, progress);
-        inserted += mendInTurns(std::move(far), least, now, count - inserted, sourceVertices, isMended, progress);
+        std::vector<FarTriangle> far =
+            farTriangles(lookFrom * least, usualDoubt, most, isMended, sourceVertices, progress);
+        inserted += mendInTurns(std::move(far), least, now, mostMoreSquares, count - inserted, sourceVertices, isMended,
+                                progress);
         if (isMended.empty()) break;
+    }
+    return inserted;
+}
+
+// All of it, as often as something is found, with as many patches as that takes.
+// @returns how many vertices were put in
+std::size_t Polisher::mendFartherThan(double within, std::size_t count, const Progress& progress) {
+    constexpr int mostLooks = 3;
+    constexpr std::size_t manyForOne = 6;  // more than that is too far off everywhere
+    constexpr double whateverItCosts = std::numeric_limits<double>::infinity();
+    // It will be measured in more places than are looked at here, and what is proven is a little more than that.
+    constexpr double closerThanAsked = 0.94;
+    const double least = closerThanAsked * within;
+    const std::size_t mostPatches = manyForOne * patchesFor(m_level.triangleCount());
+    findClosest(progress);
+    const Groups sourceVertices = sourceByVertex();
+    std::size_t inserted = 0;
+    for (int look = 0; look < mostLooks; ++look) {
+        std::vector<std::uint8_t> isMended;
+        std::vector<FarTriangle> far =
+            farTriangles(lookFrom * least, greatDoubt, m_level.triangleCount(), isMended, sourceVertices, progress);
+        const auto tooFar = std::size_t(std::count_if(
+            far.begin(), far.end(), [&](const FarTriangle& next) { return next.squaredDistance > least * least; }));
+        if (tooFar == 0) break;
+        // Some are looked at twice, since they were in the way of one another.
+        inserted += mendInTurns(std::move(far), least, std::min(2 * tooFar, mostPatches), whateverItCosts,
+                                count - inserted, sourceVertices, isMended, progress);
     }
     return inserted;
 }

@@ -47,8 +47,10 @@ public:
     /// @param triangles   that the level may have more of: vertices are put in where the source is farthest off, two
     ///                    triangles each; half of what is left in each round, all in the last one; fewer where
     ///                    nothing may be split. An odd one goes to a border.
+    /// @param within      with vertices to put in, everything farther off than this is mended at last where it can be;
+    ///                    if 0, what is farthest off, so far as the rest pays little for it
     /// @throws Cancelled
-    void improve(int rounds, std::size_t triangles, const Progress& progress);
+    void improve(int rounds, std::size_t triangles, double within, const Progress& progress);
 
     /// The new vertices since the last time; the level has positions, influences and blend shapes for them.
     std::vector<Birth> finish();
@@ -131,6 +133,7 @@ private:
     // For far places, on both surfaces.
     struct FarSearch {
         double least;                              // what is closer does not count
+        double doubtful;                           // triangles whose samples are farther off are looked at all over
         const std::vector<std::uint8_t>& isWhere;  // of each triangle, if it is not to be everywhere
         std::vector<Vec3f> normals;                // of each triangle
         std::vector<FarTriangle> found;            // for each triangle, the farthest so far
@@ -181,8 +184,9 @@ private:
     void lookBetweenSamples(FarSearch& search, const Progress& progress) const;
     void lookBesideSamples(FarSearch& search, const Groups& sourceVertices, const Progress& progress) const;
     void lookCloser(FarTriangle& far) const;
-    std::vector<FarTriangle> farTriangles(double least, std::size_t most, const std::vector<std::uint8_t>& isMended,
-                                          const Groups& sourceVertices, const Progress& progress) const;
+    std::vector<FarTriangle> farTriangles(double least, double doubt, std::size_t most,
+                                          const std::vector<std::uint8_t>& isMended, const Groups& sourceVertices,
+                                          const Progress& progress) const;
     std::vector<TriangleId> trianglesAround(TriangleId t) const;
     Groups sourceByVertex() const;
     std::vector<TriangleId> sourceTrianglesAt(const std::vector<TriangleId>& triangles, double goal) const;
@@ -195,10 +199,11 @@ private:
                                 const std::vector<std::uint8_t>& isDone) const;
     std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, double moreSquares,
                      const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress);
-    std::size_t mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, std::size_t most,
-                            const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
+    std::size_t mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, double moreSquares,
+                            std::size_t most, const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                             const Progress& progress);
     std::size_t mendFarthest(std::size_t count, const Progress& progress);
+    std::size_t mendFartherThan(double within, std::size_t count, const Progress& progress);
     std::vector<FarPlace> farSamples() const;
     Split splitAt(const FarPlace& far, bool isLifted) const;
     bool leavesFartherOff(const Split& split, double distance) const;

@@ -54,13 +54,15 @@ std::vector<std::uint8_t> sparedVertices(std::vector<std::uint8_t> locked, const
     return locked;
 }
 
-std::vector<float> errorFactors(const Mesh& mesh, const std::vector<GuardValue>& guard, double silhouetteWeight,
+std::vector<float> errorFactors(const Mesh& mesh, const std::vector<GuardValue>& guard, const ReduceSettings& settings,
                                 const Progress& progress) {
     std::vector<float> factors;
-    if (silhouetteWeight > 0) factors = silhouetteFactors(silhouetteExposure(mesh, progress), silhouetteWeight);
-    if (guard.empty()) return factors;
+    if (settings.silhouetteWeight > 0)
+        factors = silhouetteFactors(silhouetteExposure(mesh, progress), settings.silhouetteWeight);
+    if (guard.empty() && settings.dearer.empty()) return factors;
     factors.resize(mesh.vertexCount(), 1);
-    for (std::size_t v = 0; v < factors.size(); ++v) factors[v] *= guardFactor(guard[v]);
+    for (std::size_t v = 0; v < guard.size(); ++v) factors[v] *= guardFactor(guard[v]);
+    for (std::size_t v = 0; v < settings.dearer.size(); ++v) factors[v] *= settings.dearer[v];
     return factors;
 }
 
@@ -154,14 +156,17 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
         !mesh.normals.empty() && (settings.normals == NormalTreatment::Keep ||
                                   (settings.normals == NormalTreatment::Automatic &&
                                    double(enough) >= keepNormalsAbove * double(source.triangleCount())));
-    treatment.factors = errorFactors(mesh, guard, settings.silhouetteWeight,
-                                     progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
+    treatment.factors =
+        errorFactors(mesh, guard, settings, progress.span(0.3, settings.silhouetteWeight > 0 ? 0.7 : 0.3));
     treatment.locked = locked;
     treatment.knownQuadrics = settings.knownQuadrics;
     if (settings.leastOfPart > 0) prepared->descent.leastOfParts.assign(mesh.parts.size(), settings.leastOfPart);
     m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
     prepared->descent.sourceLines = m_contraction->mesh().lines();
     prepared->descent.sourceTriangles = mesh.triangleCount();
+    prepared->descent.within = settings.within;
+    // Where someone says what is dear, that alone counts.
+    prepared->descent.mindsFarPlaces = guard.empty() && !(settings.silhouetteWeight > 0);
     m_prepared = prepared;
 }
 

@@ -209,9 +209,30 @@ private slots:
             const double from = i == 0 ? 2 : chain.band.from[i];
             QVERIFY(recipe.screen.pixels(chain.levels[i].evidence->maxBound, from) <= 1 + 1e-9);
             // A closed surface has an even number.
+            if (i == 0) continue;
             QVERIFY(std::stoul(chain.levels[i].recipe.target) - chain.levels[i].mesh->triangleCount() <= 1);
-            if (i > 0) QVERIFY(chain.levels[i].mesh->triangleCount() < chain.levels[i - 1].mesh->triangleCount());
+            QVERIFY(chain.levels[i].mesh->triangleCount() < chain.levels[i - 1].mesh->triangleCount());
         }
+    }
+
+    // Its first level is found by the distance: from nearer than that nobody sees it.
+    void plansTheFirstLevelByItsDistance() {
+        Recipe recipe;
+        recipe.plan.emplace();
+        recipe.plan->nearest = 2.34567;
+        recipe.plan->mostLevels = 2;
+        const Chain chain = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        QCOMPARE(chain.levels[0].recipe.target, std::string("1px@2.345m"));
+        // By itself it comes out the same.
+        const Chain alone = makeChain({m_source, "ball"}, chainOf({"1px@2.345m"}), {}, Progress());
+        QCOMPARE(alone.levels[0].mesh->positions, chain.levels[0].mesh->positions);
+        // Where a total leaves less for it, that is its count.
+        recipe.plan->totalTriangles = chain.levels[0].mesh->triangleCount() / 2;
+        const Chain less = makeChain({m_source, "ball"}, recipe, {}, Progress());
+        std::size_t sum = 0;
+        for (const Level& level : less.levels) sum += level.mesh->triangleCount();
+        QVERIFY(sum <= recipe.plan->totalTriangles);
+        QCOMPARE(less.levels[0].recipe.target.find("px"), std::string::npos);
     }
 
     void makesOnlyWhatIsNotThere() {

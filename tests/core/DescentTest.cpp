@@ -23,6 +23,16 @@ double waves(double x, double z) {
     return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z) + 0.01 * std::sin(40 * x) * std::sin(37 * z);
 }
 
+// With thin ridges here and there, which coarse levels lose or run across.
+double ridges(double x, double z) {
+    double height = waves(x, z);
+    for (int i = 0; i < 12; ++i) {
+        const double along = x - 0.05 - 0.075 * i, across = z - 0.5 - 0.4 * std::sin(2.3 * i);
+        if (std::abs(along) < 0.02) height += 0.02 * std::max(0.0, 1 - std::abs(across) / 0.01);
+    }
+    return height;
+}
+
 // A contraction that paused where a descent begins, and the descent from there.
 struct Run {
     const Mesh& source;
@@ -287,6 +297,44 @@ private slots:
         QVERIFY2(deviation.sourceToLevel.max < 0.01, qPrintable(QString::number(deviation.sourceToLevel.max)));
         // Nor does the level stick out farther around it than what is lost.
         QVERIFY2(deviation.levelToSource.max < 0.0105, qPrintable(QString::number(deviation.levelToSource.max)));
+    }
+
+    // Of what is too far off, nearly all is mended, whatever the rest pays for it.
+    void mendsWhatIsTooFarOff() {
+        const Mesh sheet = test::makeSheet(300, 300, 1, 1, ridges);
+        const Mesh usual = reduced(sheet, 4000);
+        const Deviation before = measureDeviation(sheet, usual, {}, Progress());
+        ReduceSettings settings;
+        settings.within = 0.6 * before.max;
+        const Mesh level = reduced(sheet, 4000, settings);
+        QCOMPARE(level.triangleCount(), std::size_t(4000));
+        QVERIFY(test::trianglesFacingAway(level, {0, 1, 0}) <= test::trianglesFacingAway(usual, {0, 1, 0}));
+        const Deviation after = measureDeviation(sheet, level, {}, Progress());
+        const auto tooFar = [&](const Deviation& deviation) {
+            return std::count_if(deviation.farPlaces.begin(), deviation.farPlaces.end(),
+                                 [&](const FarPlace& far) { return far.distance > settings.within; });
+        };
+        QVERIFY2(tooFar(before) >= 4 && 3 * tooFar(after) <= tooFar(before),
+                 qPrintable(QString("%1 %2").arg(tooFar(before)).arg(tooFar(after))));
+        QVERIFY2(after.rms < 1.05 * before.rms, qPrintable(QString("%1 %2").arg(before.rms).arg(after.rms)));
+        QCOMPARE(reduced(sheet, 4000, settings).positions, level.positions);
+    }
+
+    // Where the error counts for more, there is less of it, also where nobody has guarded anything.
+    void comesCloserWhereItIsDearer() {
+        const Mesh sheet = test::makeSheet(150, 150, 1, 1, waves);
+        const auto off = [&](float dearer) {
+            ReduceSettings settings;
+            for (const Vec3f& p : sheet.positions) settings.dearer.push_back(p.x() < 0.2f ? dearer : 1);
+            const Mesh level = reduced(sheet, 600, settings);
+            const Deviation deviation = measureDeviation(sheet, level, {}, Progress());
+            double squares = 0;
+            for (VertexId v = 0; v < sheet.vertexCount(); ++v)
+                if (sheet.positions[v].x() < 0.2f) squares += std::pow(double(deviation.atSourceVertex[v]), 2);
+            return std::sqrt(squares);
+        };
+        const double usual = off(1), dearer = off(100);
+        QVERIFY2(dearer < 0.6 * usual, qPrintable(QString("%1 %2").arg(dearer).arg(usual)));
     }
 
     // Textures do not swim with what is moved so often.

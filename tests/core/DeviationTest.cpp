@@ -224,6 +224,23 @@ private slots:
         QVERIFY2(d.maxBound < 1.03 * d.max, qPrintable(QString::number(d.maxBound / d.max)));
     }
 
+    // What is within reach of a proof is proven; what is farther off is not explained away.
+    void provesWhatIsAllowed() {
+        const auto wave = [](double x, double z) { return 0.05 * std::sin(7 * x) * std::sin(5 * z); };
+        const Mesh source = test::makeSheet(80, 80, 1, 1, wave);
+        const Mesh level = test::makeSheet(9, 9, 1, 1, wave);
+        const Deviation usual = measureDeviation(source, level, {}, Progress());
+        DeviationSettings settings;
+        settings.allowed = 1.006 * usual.max;
+        QVERIFY2(usual.maxBound > settings.allowed, qPrintable(QString::number(usual.maxBound / usual.max)));
+        const Deviation proven = measureDeviation(source, level, settings, Progress());
+        QVERIFY(proven.maxBound <= settings.allowed && proven.maxBound >= proven.max);
+        for (const double share : {0.5, 0.999, 1.5}) {
+            settings.allowed = share * usual.max;
+            QCOMPARE(measureDeviation(source, level, settings, Progress()).maxBound, usual.maxBound);
+        }
+    }
+
     void averagesOverTheAreaNotOverTheVertices() {
         // A level that is 0.1 off on half its area, where nearly all of its vertices are.
         const auto step = [](double x, double) { return x > 0.5 ? 0.1 : 0.0; };
