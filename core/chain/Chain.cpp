@@ -173,7 +173,8 @@ struct Planned {
     std::vector<std::string> advice;
 };
 
-// "1px@0.7066m": no nearer than that, so that what stays within it there does so at the distance too.
+// "1px@0.7066m": never farther than the distance, so that what is within so many pixels there is so at the distance
+// too.
 std::string pixelTarget(double pixels, double distance) {
     const double digit = std::pow(10, std::floor(std::log10(distance)) - 3);
     std::ostringstream text;
@@ -181,8 +182,8 @@ std::string pixelTarget(double pixels, double distance) {
     return text.str();
 }
 
-// A single place decides about the largest deviation of any one reduction: a level that came out so much farther off
-// than it was planned, which the plan tells from others, would come in late.
+// A single place decides about the largest deviation of any one reduction: a level that comes in so much later than it
+// was planned had bad luck.
 bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
     constexpr double muchFarther = 1.25;
     return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
