@@ -97,11 +97,6 @@ private:
         proven.allowed = m_allowed;
         if (trial.deviation.max <= m_allowed)
             trial.deviation = measureDeviation(m_prepared, mesh, proven, span.span(0.9, 1));
-        std::fprintf(stderr, "try %d count %zu max %.4g bound %.4g p99 %.4g places %zu allowed %.4g\n", m_tries, count,
-                     trial.deviation.max, trial.deviation.maxBound, trial.deviation.p99,
-                     std::size_t(std::count_if(trial.deviation.farPlaces.begin(), trial.deviation.farPlaces.end(),
-                                               [&](const FarPlace& f) { return f.distance > m_allowed; })),
-                     m_allowed);
         trial.holds = trial.deviation.maxBound <= m_allowed;
         if (trial.holds) m_isCoarsest = trial.triangles > count;
         if (trial.holds && trial.triangles < m_holds) {
