@@ -168,12 +168,23 @@ CommitField* ChainCard::addField(QGridLayout* grid, const QString& key, const QS
     return made;
 }
 
-// Labels that wrap have the height that they need, and the card that of all it shows.
+// Labels that wrap have the height that they need, so have the levels as long as they are few, and the card that of all
+// it shows.
 void ChainCard::fitHeight() {
+    constexpr int mostForLevels = 300;
+    m_levelGrid->activate();
+    QWidget* levels = m_pages->widget(int(Page::Levels));
+    const int rows = std::min(m_levelGrid->sizeHint().height(), mostForLevels);
+    const bool isShown = page() == Page::Levels;
+    levels->setMinimumHeight(isShown ? rows : 0);
+    levels->setMaximumHeight(isShown ? rows : QWIDGETSIZE_MAX);
     for (QLabel* label : {m_problem, m_stale, m_advice}) {
         const int room = label == m_stale ? cardWidth - 32 - m_remake->sizeHint().width() - 8 : cardWidth - 32;
         label->setMinimumHeight(label->isHidden() ? 0 : std::max(0, label->heightForWidth(room)));
     }
+    // What pages ask for reaches the card by itself only later.
+    m_pages->layout()->activate();
+    m_pages->updateGeometry();
     layout()->activate();
     adjustSize();
 }

@@ -4,6 +4,7 @@
 #include "app/jobs/Job.h"
 #include "document/Document.h"
 
+#include <optional>
 #include <QWidget>
 
 class QCheckBox;
@@ -80,7 +81,7 @@ private:
     QGridLayout* m_levelGrid;
     QWidget* m_levelRows;
     std::vector<QWidget*> m_rowWidgets;
-    QString m_rowsShown;
+    std::optional<QString> m_rowsShown;
 };
 
 }  // namespace um::app

@@ -55,6 +55,16 @@ private slots:
     void makesAChainByAFactor() {
         desk().openChain();
         QVERIFY(card().isVisible());
+        // The card is as tall as what it shows, and says it where that is nothing.
+        const int tall = card().height();
+        card().open(ChainCard::Page::Levels);
+        QVERIFY2(card().height() < tall - 100, qPrintable(QString("%1 %2").arg(card().height()).arg(tall)));
+        const QList<QLabel*> labels = card().findChildren<QLabel*>();
+        QVERIFY(std::any_of(labels.begin(), labels.end(), [](QLabel* label) {
+            return label->isVisible() && label->text() == "There are no levels yet.";
+        }));
+        card().open(ChainCard::Page::Make);
+        QCOMPARE(card().height(), tall);
         card().findChild<QComboBox*>("how")->setCurrentIndex(1);
         card().field("first")->showValue("12k");
         card().field("ratio")->showValue("25 %");
@@ -221,6 +231,10 @@ private slots:
     void marksWhatIsStaleAndMakesOnlyThat() {
         desk().openChain();
         card().open(ChainCard::Page::Levels);
+        for (std::size_t i = 0; i < levels().size(); ++i) {
+            const CommitField* row = card().field(QString("target %1").arg(i));
+            QCOMPARE(row->visibleRegion().boundingRect().size(), row->size());
+        }
         CommitField* target = card().field("target 1");
         QVERIFY(target != nullptr && target->isVisible());
         target->setFocus();
