@@ -189,14 +189,25 @@ bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
     return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
 }
 
-// The fewest triangles that may come in there, if they are fewer than those of the level before.
+// The fewest triangles that may come in there, if there is room for so many.
 std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
-                                 std::size_t before, const Progress& progress) {
+                                 std::size_t most, const Progress& progress) {
     const Target target = parseTarget(pixelTarget(recipe.switching.allowedPixels, from));
     Fewest fewest =
         fewestWithin(source, *allowedDeviation(target, recipe.screen, source.metresPerUnit), reducing, progress);
-    if (fewest.mesh.triangleCount() >= before) return std::nullopt;
+    if (fewest.mesh.triangleCount() > most) return std::nullopt;
     return fewest;
+}
+
+// How many triangles a planned level may have: fewer than the one before, and no more than the others leave of a total.
+// @param planned  triangles of all levels as they were planned
+std::size_t roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total) {
+    const std::size_t most = before.back().mesh->triangleCount() - 1;
+    if (total == 0) return most;
+    std::size_t others = 0;
+    for (const Level& level : before) others += level.mesh->triangleCount();
+    for (std::size_t i = before.size() + 1; i < planned.size(); ++i) others += planned[i];
+    return std::min(most, total - std::min(total, others));
 }
 
 // No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
@@ -325,7 +336,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         }
         if (i > 0 && i < plan.from.size() && isUnlucky(level, plan.from[i], recipe))
             if (auto luckier = fewestFrom(plan.from[i], source.mesh, plan.reducing, recipe,
-                                          chain.levels[i - 1].mesh->triangleCount(),
+                                          roomFor(chain.levels, plain, asked.plan->totalTriangles),
                                           progress.span(at + 0.6 * share, at + 0.9 * share))) {
                 level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
                 level.targetMet = true;
