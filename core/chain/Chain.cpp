@@ -189,25 +189,35 @@ bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
     return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
 }
 
+// How many triangles a planned level may have.
+struct Room {
+    std::size_t least = 1, most = 0;
+};
+
+// Between its neighbours, and no more than the others leave of a total.
+// @param planned  triangles of all levels as they were planned
+Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total) {
+    Room room;
+    room.most = before.back().mesh->triangleCount() - 1;
+    const std::size_t next = before.size() + 1;
+    if (next < planned.size()) room.least = planned[next] + 1;
+    if (total == 0) return room;
+    std::size_t others = 0;
+    for (const Level& level : before) others += level.mesh->triangleCount();
+    for (std::size_t i = next; i < planned.size(); ++i) others += planned[i];
+    room.most = std::min(room.most, total - std::min(total, others));
+    return room;
+}
+
 // The fewest triangles that may come in there, if there is room for so many.
 std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
-                                 std::size_t most, const Progress& progress) {
+                                 const Room& room, const Progress& progress) {
     const Target target = parseTarget(pixelTarget(recipe.switching.allowedPixels, from));
     Fewest fewest =
         fewestWithin(source, *allowedDeviation(target, recipe.screen, source.metresPerUnit), reducing, progress);
-    if (fewest.mesh.triangleCount() > most) return std::nullopt;
+    const std::size_t triangles = fewest.mesh.triangleCount();
+    if (triangles < room.least || triangles > room.most) return std::nullopt;
     return fewest;
-}
-
-// How many triangles a planned level may have: fewer than the one before, and no more than the others leave of a total.
-// @param planned  triangles of all levels as they were planned
-std::size_t roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total) {
-    const std::size_t most = before.back().mesh->triangleCount() - 1;
-    if (total == 0) return most;
-    std::size_t others = 0;
-    for (const Level& level : before) others += level.mesh->triangleCount();
-    for (std::size_t i = before.size() + 1; i < planned.size(); ++i) others += planned[i];
-    return std::min(most, total - std::min(total, others));
 }
 
 // No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
