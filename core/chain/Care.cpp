@@ -12,4 +12,13 @@ ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& s
     return settings;
 }
 
+Care withKnownParts(Care care, const Mesh& source, std::vector<std::string>& notes) {
+    std::erase_if(care.guard.parts, [&](const PartGuard& guard) {
+        const bool known = hasPart(source, guard.part);
+        if (!known) notes.push_back("There is no part " + guard.part + " to be guarded.");
+        return !known;
+    });
+    return care;
+}
+
 }  // namespace um

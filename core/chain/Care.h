@@ -17,4 +17,8 @@ struct Care {
 /// @throws InputError  if a typed size is none
 ReduceSettings settingsFor(const Care& care, const Mesh& source, const Screen& screen);
 
+/// Without guards of parts that the source does not have: those are for others.
+/// @param notes  a sentence is added for each
+Care withKnownParts(Care care, const Mesh& source, std::vector<std::string>& notes);
+
 }  // namespace um

@@ -3,14 +3,13 @@
 #include "base/Error.h"
 #include "base/File.h"
 #include "chain/BakeLevel.h"
-#include "chain/FewestWithin.h"
 #include "chain/Plan.h"
+#include "chain/PlannedChain.h"
 #include "chain/ReduceToTarget.h"
 
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <sstream>
 
 namespace um {
 namespace {
@@ -28,16 +27,6 @@ Care careOf(const Care& chain, const LevelRecipe& level) {
     };
     for (PartGuard& part : care.guard.parts) part.value = scaled(part.value);
     for (GuardValue& value : care.guard.vertices) value = scaled(value);
-    return care;
-}
-
-// Guards of parts that this source does not have are for others.
-Care withKnownParts(Care care, const Mesh& source, std::vector<std::string>& notes) {
-    std::erase_if(care.guard.parts, [&](const PartGuard& guard) {
-        const bool known = hasPart(source, guard.part);
-        if (!known) notes.push_back("There is no part " + guard.part + " to be guarded.");
-        return !known;
-    });
     return care;
 }
 
@@ -161,102 +150,6 @@ void take(Fewest fewest, Level& level, const Mesh& source, std::vector<std::stri
     level.evidence = std::make_shared<const Deviation>(std::move(fewest.deviation));
 }
 
-double nearestOf(const PlanSettings& plan, const AssetSize& size, const Screen& screen) {
-    return plan.nearest > 0 ? plan.nearest : size.nearest(screen);
-}
-
-struct Planned {
-    Recipe recipe;
-    std::optional<Fewest> first;  // of its levels, where it is as fine as it has to be
-    std::vector<double> from;     // metres, for each level
-    ReduceSettings reducing;
-    std::vector<std::string> advice;
-};
-
-// "1px@0.7066m": never farther than the distance, so that what is within so many pixels there is so at the distance
-// too.
-std::string pixelTarget(double pixels, double distance) {
-    const double digit = std::pow(10, std::floor(std::log10(distance)) - 3);
-    std::ostringstream text;
-    text << pixels << "px@" << std::floor(distance / digit) * digit << "m";
-    return text.str();
-}
-
-// A single place decides about the largest deviation of any one reduction: a level that comes in so much later than it
-// was planned had bad luck.
-bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
-    constexpr double muchFarther = 1.25;
-    return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
-}
-
-// How many triangles a planned level may have.
-struct Room {
-    std::size_t least = 1, most = 0;
-};
-
-// Between its neighbours, and no more than the others leave of a total.
-// @param planned  triangles of all levels as they were planned
-Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total) {
-    Room room;
-    room.most = before.back().mesh->triangleCount() - 1;
-    const std::size_t next = before.size() + 1;
-    if (next < planned.size()) room.least = planned[next] + 1;
-    if (total == 0) return room;
-    std::size_t others = 0;
-    for (const Level& level : before) others += level.mesh->triangleCount();
-    for (std::size_t i = next; i < planned.size(); ++i) others += planned[i];
-    room.most = std::min(room.most, total - std::min(total, others));
-    return room;
-}
-
-// The fewest triangles that may come in there, if there is room for so many.
-std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
-                                 const Room& room, const Progress& progress) {
-    const Target target = parseTarget(pixelTarget(recipe.switching.allowedPixels, from));
-    Fewest fewest =
-        fewestWithin(source, *allowedDeviation(target, recipe.screen, source.metresPerUnit), reducing, progress);
-    const std::size_t triangles = fewest.mesh.triangleCount();
-    if (triangles < room.least || triangles > room.most) return std::nullopt;
-    return fewest;
-}
-
-// No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
-// comes to.
-Planned planned(const ChainSource& source, Recipe recipe, const AssetSize& size, const Progress& progress) {
-    std::vector<std::string> ignored;
-    const Care care = withKnownParts(recipe.care, source.mesh, ignored);
-    const PlanSettings settings = *recipe.plan;
-    const double metres = source.mesh.metresPerUnit;
-    const std::string target = pixelTarget(recipe.switching.allowedPixels, nearestOf(settings, size, recipe.screen));
-    const double allowed = *allowedDeviation(parseTarget(target), recipe.screen, metres);
-    Planned result;
-    result.reducing = settingsFor(care, source.mesh, recipe.screen);
-    result.first = fewestWithin(source.mesh, allowed, result.reducing, progress.span(0, 0.6));
-    const auto triangles = result.first->mesh.triangleCount();
-    const ErrorCurve curve = measureErrorCurve(
-        source.mesh, result.reducing,
-        {double(triangles), triangles < source.mesh.triangleCount() ? allowed * metres : 0}, progress.span(0.6, 1));
-    const double facingShare = facingTriangles(source.mesh) / double(source.mesh.triangleCount());
-    Plan plan = planFrom(curve, size, facingShare, settings, recipe.screen, recipe.switching);
-    for (const PlannedLevel& level : plan.levels) {
-        LevelRecipe one;
-        one.target = std::to_string(level.triangles);
-        // From afar fine texels are not seen.
-        one.fitTextures = level.from > 0;
-        if (!recipe.levels.empty() || settings.materials == MaterialKeeping::Baked) one.materials = settings.materials;
-        recipe.levels.push_back(one);
-        result.from.push_back(level.from);
-    }
-    if (plan.levels.front().triangles >= triangles)
-        recipe.levels.front().target = target;
-    else
-        result.first.reset();  // more than the total leaves
-    recipe.plan.reset();
-    result.recipe = std::move(recipe);
-    result.advice = std::move(plan.advice);
-    return result;
-}
-
 }  // namespace
 
 std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const BakeChoice& bake,
@@ -302,8 +195,8 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     Chain chain;
     chain.size = sizeOf(source.mesh, progress.span(0, 0.02));
     const double begin = asked.plan ? 0.6 : 0.02;
-    Planned plan = asked.plan ? planned(source, asked, chain.size, progress.span(0.02, begin))
-                              : Planned{asked, std::nullopt, {}, {}, {}};
+    PlannedChain plan = asked.plan ? planChain(source.mesh, asked, chain.size, progress.span(0.02, begin))
+                                   : PlannedChain{asked, std::nullopt, {}, {}, {}};
     const Recipe& recipe = plan.recipe;
     chain.advice = std::move(plan.advice);
     std::vector<const Level*> kept = ready;

@@ -11,11 +11,11 @@ struct Fewest {
     ReduceNotes notes;
 };
 
-/// Counts are tried until one holds and one an eighth smaller does not. At each the source is reduced, what is too far
-/// off is mended, and the whole is measured; where but a few places are too far off then, the error at them counts for
-/// more and the source is reduced again. So it hardly hangs on single unlucky places, which decide about the largest
-/// deviation of any one reduction. About ten reductions and measurements; the source itself where nothing coarser
-/// holds.
+/// Counts are tried until one holds and one a seventh smaller does not. At each the source is reduced, what is too far
+/// off is mended, and the whole is measured; the places that are too far off then are mended one by one, and where a
+/// few cannot be, the error at them counts for more and the source is reduced again. So it hardly hangs on single
+/// unlucky places, which decide about the largest deviation of any one reduction. About ten reductions; the source
+/// itself where nothing coarser holds.
 /// @param allowed  in the mesh's unit
 /// @param settings its `within` and `dearer` are not looked at
 /// @throws MeshError, Cancelled

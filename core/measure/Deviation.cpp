@@ -29,6 +29,10 @@ struct Sample {
 constexpr double farPlacesApart = 0.05;
 constexpr std::size_t mostFarPlaces = 20;
 
+// Of those that are farther off than is allowed, those nearer to each other than so many times that are one.
+constexpr double tooFarApart = 6;
+constexpr std::size_t mostTooFar = 64;
+
 struct Far {
     double distance = -1;
     Vec3d place = Vec3d::Zero();
@@ -266,11 +270,13 @@ double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured,
     for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
     const DistanceBound proven = boundDistance(
         from, to, {distances, measured.closest, std::max(measured.max, maxOfOther), questions, allowed}, progress);
-    if (proven.farthest > measured.max) {
-        measured.max = proven.farthest;
-        measured.worstPlace = proven.place;
-        measured.far.push_back({proven.farthest, proven.place, false, proven.triangle});
+    const auto& [distance, place, triangle] = proven.farthest;
+    if (distance > measured.max) {
+        measured.max = distance;
+        measured.worstPlace = place;
+        measured.far.push_back({distance, place, false, triangle});
     }
+    for (const FarPoint& far : proven.tooFar) measured.far.push_back({far.distance, far.place, false, far.triangle});
     return proven.bound;
 }
 
@@ -360,9 +366,12 @@ std::vector<PartDeviation> deviationByPart(const Mesh& source, const Measured& f
 
 // The farthest place of each cell of a grid, and of those the farthest that lie apart.
 std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Measured& fromSource,
-                                  const ClosestPointFinder& onLevel, const Measured& fromLevel, double max) {
+                                  const ClosestPointFinder& onLevel, const Measured& fromLevel, double max,
+                                  double allowed) {
     const Mesh &source = onSource.mesh(), &level = onLevel.mesh();
-    const double apart = farPlacesApart * diagonal(source);
+    const bool isTooFar = allowed > 0 && max > allowed;
+    const std::size_t most = isTooFar ? mostTooFar : mostFarPlaces;
+    const double apart = isTooFar ? tooFarApart * allowed : farPlacesApart * diagonal(source);
     using Candidate = std::pair<Far, bool>;  // and whether it is on the source
     std::map<std::array<long, 3>, Candidate> cells;
     const auto offer = [&](const Far& far, bool isOnSource) {
@@ -391,7 +400,7 @@ std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Meas
                      [](const Candidate& a, const Candidate& b) { return a.first.distance > b.first.distance; });
     std::vector<FarPlace> result;
     for (const auto& [far, isOnSource] : sorted) {
-        if (result.size() == mostFarPlaces) break;
+        if (result.size() == most) break;
         const bool isNew = std::all_of(result.begin(), result.end(),
                                        [&](const FarPlace& other) { return (other.place - far.place).norm() > apart; });
         if (!isNew) continue;
@@ -454,7 +463,10 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
             summariseBoth({&fromSource, &fromLevel}, result);
         },
         [&] { result.byPart = deviationByPart(source, fromSource, level, fromLevel); },
-        [&] { result.farPlaces = farPlacesOf(onSourceSurface, fromSource, onLevel, fromLevel, result.max); },
+        [&] {
+            result.farPlaces =
+                farPlacesOf(onSourceSurface, fromSource, onLevel, fromLevel, result.max, settings.allowed);
+        },
         [&] {
             result.atLevelVertex = signedDistances(fromLevel);
             result.atSourceVertex = signedDistances(fromSource);

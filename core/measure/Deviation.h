@@ -15,7 +15,8 @@ struct DeviationSettings {
     /// takes less than half the time on fine levels.
     bool proven = true;
     /// In the meshes' unit: where nothing farther off is found, the bound is made tight enough to tell whether all is
-    /// within this; 0 where nobody asks.
+    /// within this; where something is, the far places are all that are found to be, hardly apart from one another. 0
+    /// where nobody asks.
     double allowed = 0;
 };
 

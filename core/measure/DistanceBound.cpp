@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <limits>
+#include <map>
 
 namespace um {
 namespace {
@@ -36,15 +37,17 @@ struct Piece {
     TriangleId triangle = 0;                      // of which it is one
 };
 
-struct Farthest {
-    double distance = 0;
-    Vec3d place = Vec3d::Zero();
-    TriangleId triangle = 0;
+void take(FarPoint& farthest, const Piece& piece) {
+    for (std::size_t i = 0; i < 3; ++i)
+        if (piece.distances[i] > farthest.distance) farthest = {piece.distances[i], piece.corners[i], piece.triangle};
+}
 
-    void take(const Piece& piece) {
-        for (std::size_t i = 0; i < 3; ++i)
-            if (piece.distances[i] > distance) *this = {piece.distances[i], piece.corners[i], piece.triangle};
-    }
+// What a part of the surface comes to.
+struct Found {
+    std::vector<Piece> open;
+    FarPoint farthest;
+    std::vector<FarPoint> tooFar;
+    double boundOfTooFar = 0;
 };
 
 // The triangles around a vertex of a border, seen along its normal: they lie between two heights, and cover what of a
@@ -141,12 +144,18 @@ public:
 private:
     double enoughFor(double max) const {
         const double least = 1e-7 * diagonal(m_from), usual = max * (1 + accuracy) + least;
-        const bool isInDoubt = m_known.allowed < usual && m_known.allowed > max * (1 + finestAccuracy) + least;
-        return isInDoubt ? m_known.allowed : usual;
+        const bool mayBeProven = m_known.allowed > max * (1 + finestAccuracy) + least, isTooFar = max > m_known.allowed;
+        return m_known.allowed > 0 && m_known.allowed < usual && (mayBeProven || isTooFar) ? m_known.allowed : usual;
     }
-    void remember(const Farthest& farthest);
+    // There is nothing to be proven of it.
+    bool isTooFar(const Piece& piece) const {
+        return m_known.allowed > 0 && std::any_of(piece.distances.begin(), piece.distances.end(),
+                                                  [&](double distance) { return distance > m_known.allowed; });
+    }
+    void settle(const Piece& piece, Found& found) const;
+    void remember(const Found& found);
     std::vector<Piece> piecesThatMayBeFar();
-    void cutUp(const Piece& whole, std::vector<Piece>& left, Farthest& farthest) const;
+    void cutUp(const Piece& whole, Found& found) const;
     std::array<Piece, 2> halves(const Piece& whole) const;
     std::pair<double, TriangleId> distanceAt(const Vec3d& p, TriangleId near) const;
     std::vector<Piece> cut(const std::vector<Piece>& open, std::size_t count);
@@ -157,13 +166,32 @@ private:
     const KnownDistances& m_known;
     const Progress& m_progress;
     double m_enough;  // grows with the farthest place that a question has met
-    Farthest m_farthest;
+    FarPoint m_farthest;
+    std::map<TriangleId, FarPoint> m_tooFar;
+    double m_boundOfTooFar = 0;
 };
 
-void Bounder::remember(const Farthest& farthest) {
-    if (!(farthest.distance > m_farthest.distance)) return;
-    m_farthest = farthest;
-    m_enough = std::max(m_enough, enoughFor(farthest.distance));
+// A piece that is left open, or found to be too far off, or neither.
+void Bounder::settle(const Piece& piece, Found& found) const {
+    if (isTooFar(piece)) {
+        FarPoint farthest;
+        take(farthest, piece);
+        found.tooFar.push_back(farthest);
+        found.boundOfTooFar = std::max(found.boundOfTooFar, piece.bound);
+    } else if (piece.bound > m_enough) {
+        found.open.push_back(piece);
+    }
+}
+
+void Bounder::remember(const Found& found) {
+    for (const FarPoint& far : found.tooFar) {
+        FarPoint& farthest = m_tooFar[far.triangle];
+        if (far.distance > farthest.distance) farthest = far;
+    }
+    m_boundOfTooFar = std::max(m_boundOfTooFar, found.boundOfTooFar);
+    if (!(found.farthest.distance > m_farthest.distance)) return;
+    m_farthest = found.farthest;
+    m_enough = std::max(m_enough, enoughFor(found.farthest.distance));
 }
 
 double Bounder::boundOf(const Piece& piece) const {
@@ -210,8 +238,7 @@ double Bounder::boundOf(const Piece& piece) const {
 
 std::vector<Piece> Bounder::piecesThatMayBeFar() {
     constexpr std::size_t chunkSize = 512;
-    std::vector<Farthest> farthest(chunkCount(m_from.triangleCount(), chunkSize));
-    std::vector<std::vector<Piece>> found(chunkCount(m_from.triangleCount(), chunkSize));
+    std::vector<Found> found(chunkCount(m_from.triangleCount(), chunkSize));
     parallelChunks(m_from.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         m_progress.check();
         for (std::size_t t = begin; t < end; ++t) {
@@ -224,28 +251,30 @@ std::vector<Piece> Bounder::piecesThatMayBeFar() {
                 piece.closest[i] = m_known.closest[v];
             }
             piece.bound = boundOf(piece);
-            if (piece.bound > m_enough) cutUp(piece, found[chunk], farthest[chunk]);
+            if (piece.bound > m_enough) cutUp(piece, found[chunk]);
         }
     });
     std::vector<Piece> open;
-    for (const auto& pieces : found) open.insert(open.end(), pieces.begin(), pieces.end());
-    for (const Farthest& place : farthest) remember(place);
+    for (const Found& here : found) {
+        open.insert(open.end(), here.open.begin(), here.open.end());
+        remember(here);
+    }
     return open;
 }
 
 // Most triangles need a few cuts and no more: those are done at once, without a list of all pieces of all triangles.
-void Bounder::cutUp(const Piece& whole, std::vector<Piece>& left, Farthest& farthest) const {
+void Bounder::cutUp(const Piece& whole, Found& found) const {
+    std::vector<Piece>& left = found.open;
     const std::size_t first = left.size();
-    left.push_back(whole);
+    settle(whole, found);
     for (int cuts = 0; cuts < cutsAtOnce && left.size() > first; ++cuts) {
         // The largest that are left come first: they lie at the front.
         const Piece piece = left[first + std::size_t(cuts) % (left.size() - first)];
         left[first + std::size_t(cuts) % (left.size() - first)] = left.back();
         left.pop_back();
         const std::array<Piece, 2> parts = halves(piece);
-        farthest.take(parts[0]);
-        for (const Piece& part : parts)
-            if (part.bound > m_enough) left.push_back(part);
+        take(found.farthest, parts[0]);
+        for (const Piece& part : parts) settle(part, found);
     }
 }
 
@@ -283,13 +312,15 @@ std::vector<Piece> Bounder::cut(const std::vector<Piece>& open, std::size_t coun
     std::vector<std::array<Piece, 2>> parts(count);
     parallelFor(
         count, [&](std::size_t p) { parts[p] = halves(open[p]); }, 8);
-    Farthest farthest;
-    for (const auto& two : parts) farthest.take(two[0]);
-    remember(farthest);
-    std::vector<Piece> next(open.begin() + long(count), open.end());
-    for (const auto& two : parts) next.insert(next.end(), two.begin(), two.end());
-    std::erase_if(next, [&](const Piece& piece) { return piece.bound <= m_enough; });
-    return next;
+    Found found;
+    for (const auto& two : parts) take(found.farthest, two[0]);
+    remember(found);
+    found.open.assign(open.begin() + long(count), open.end());
+    std::erase_if(found.open, [&](const Piece& piece) { return piece.bound <= m_enough; });
+    for (const auto& two : parts)
+        for (const Piece& part : two) settle(part, found);
+    remember(found);
+    return std::move(found.open);
 }
 
 DistanceBound Bounder::run() {
@@ -310,7 +341,8 @@ DistanceBound Bounder::run() {
         open = cut(open, count);
     }
     // What is near enough is not looked at one by one.
-    DistanceBound result{m_enough, m_farthest.distance, m_farthest.place, m_farthest.triangle};
+    DistanceBound result{std::max(m_enough, m_boundOfTooFar), m_farthest, {}};
+    for (const auto& [triangle, far] : m_tooFar) result.tooFar.push_back(far);
     for (const Piece& piece : open) result.bound = std::max(result.bound, piece.bound);
     return result;
 }

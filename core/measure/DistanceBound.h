@@ -11,15 +11,21 @@ struct KnownDistances {
     const std::vector<TriangleId>& closest;  ///< the other surface's closest triangle, for each vertex
     double sampledMax = 0;                   ///< the largest distance found so far, at vertices and elsewhere
     std::size_t questions = 0;               ///< closest points that may be asked for, about
-    double allowed = 0;                      ///< to be proven if it can be, or 0
+    /// To be proven if it can be; where something is farther off, all such places are looked for. 0 where nobody asks.
+    double allowed = 0;
+};
+
+/// A place on a triangle, and its distance to the other surface.
+struct FarPoint {
+    double distance = 0;
+    Vec3d place = Vec3d::Zero();
+    TriangleId triangle = 0;
 };
 
 struct DistanceBound {
-    double bound = 0;  ///< no point of the surface is farther from the other one
-    double farthest =
-        0;  ///< the largest distance met while proving it, at `place` on `triangle`; 0 if nothing was asked
-    Vec3d place = Vec3d::Zero();
-    TriangleId triangle = 0;
+    double bound = 0;              ///< no point of the surface is farther from the other one
+    FarPoint farthest;             ///< the farthest place met while proving it; at a distance of 0 if nothing was asked
+    std::vector<FarPoint> tooFar;  ///< the farthest place met of each triangle that has one farther off than allowed
 };
 
 /// A distance that no point of `from` exceeds to the surface of `to`: within 2 % of the largest one known or met, or

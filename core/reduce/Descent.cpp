@@ -77,6 +77,14 @@ std::size_t insertionsFor(std::size_t target) {
     return std::size_t(share * double(target));
 }
 
+// And so many more to be put in where the level is found to be too far off when it is measured.
+std::size_t spareFor(std::size_t target) {
+    constexpr double share = 0.004, mostOfSmall = 0.025;
+    constexpr std::size_t usual = 8, most = 64;
+    const std::size_t spare = std::clamp(std::size_t(share * double(target)), usual, most);
+    return std::min(spare, std::size_t(mostOfSmall * double(target)));
+}
+
 Sampling samplingFor(std::size_t triangles, std::size_t sourceTriangles) {
     const double sourceForOne = double(sourceTriangles) / double(std::max<std::size_t>(1, triangles));
     Sampling sampling;
@@ -183,7 +191,7 @@ void Descent::start(std::size_t target, const Progress& progress) {
     if (std::exchange(m_isStarted, true)) return;
     const bool isThere = triangles() <= target;
     polish(isThere ? lastRounds(double(m_settings.sourceTriangles) / double(target)) : 1,
-           isThere ? target - triangles() : 0, progress);
+           isThere ? target - triangles() : 0, 0, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
@@ -211,8 +219,10 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
             done += share;
         }
     }
+    const std::size_t spare = m_settings.limit.find ? spareFor(target) : 0;
     if (triangles() > target)
-        goTo(target, lastRounds(sourceForOne), Filling{2 * insertionsFor(target), true}, progress.span(done, 1));
+        goTo(target, lastRounds(sourceForOne), Filling{2 * (insertionsFor(target) + spare), true, spare},
+             progress.span(done, 1));
     return std::move(m_polisher.level());
 }
 
@@ -221,7 +231,7 @@ bool Descent::goTo(std::size_t count, int rounds, const Filling& filling, const 
     contract(count - filling.triangles, progress.span(0, 0.3));
     const bool goesDown = triangles() < before;
     const std::size_t missing = count - std::min(count, triangles());
-    polish(rounds, filling.isExact ? missing : 0, progress.span(0.3, 1));
+    polish(rounds, filling.isExact ? missing : 0, filling.spare, progress.span(0.3, 1));
     return goesDown;
 }
 
@@ -246,10 +256,10 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     m_polisher.goOn(std::move(next), std::move(provenance), into, sampling);
 }
 
-void Descent::polish(int rounds, std::size_t missing, const Progress& progress) {
+void Descent::polish(int rounds, std::size_t missing, std::size_t spare, const Progress& progress) {
     const bool carries = m_attributes.channels() > 0;
     const std::vector<Vec3f> before = carries ? m_polisher.level().positions : std::vector<Vec3f>();
-    m_polisher.improve(rounds, missing, m_settings.within, progress);
+    m_polisher.improve(rounds, missing, spare, m_settings.limit, progress);
     const std::vector<Birth> births = m_polisher.finish();
     if (carries) moveAttributes(std::move(m_attributes), before, births, m_polisher.level());
     m_attributes = Attributes();

@@ -1,6 +1,7 @@
 #pragma once
 /// The last stretch of a reduction, down to the target: polished and contracted in turns.
 #include "reduce/Contraction.h"
+#include "reduce/Limit.h"
 #include "reduce/Polisher.h"
 
 namespace um {
@@ -12,7 +13,7 @@ struct DescentSettings {
     std::vector<LineEdge> sourceLines;
     std::size_t sourceTriangles = 0;  ///< of the source, before it was thinned
     bool mindsFarPlaces = true;       ///< whether contractions to places far off are dearer
-    double within = 0;                ///< everything farther off than this is mended at last, where it can be; or 0
+    Limit limit = {};                 ///< kept to in the last polish
 };
 
 /// Whether a reduction goes so far down that its source is better thinned at first (Contraction::thin): what stands in
@@ -59,14 +60,15 @@ private:
     // What a contraction leaves for the polish to put in.
     struct Filling {
         std::size_t triangles = 0;
-        bool isExact = false;  // whether what more is missing is put in as well
+        bool isExact = false;   // whether what more is missing is put in as well
+        std::size_t spare = 0;  // vertices of them that are kept for where the level is found to be too far off
     };
 
     void start(std::size_t target, const Progress& progress);
     // Whether anything has gone; where nothing may, nothing will further down.
     bool goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
     void contract(std::size_t count, const Progress& progress);
-    void polish(int rounds, std::size_t missing, const Progress& progress);
+    void polish(int rounds, std::size_t missing, std::size_t spare, const Progress& progress);
 
     const PolishSource& m_source;
     const DescentSettings& m_settings;

@@ -10,9 +10,6 @@ namespace um {
 
 namespace {
 
-// A step must take so much of the badness away; one that needs a vertex, so much.
-constexpr double mostLeft = 0.8, mostLeftBySplit = 0.5;
-
 // Each step is the best of hundreds: where so many have not helped, more will not.
 constexpr int mostSteps = 8;
 
@@ -36,6 +33,18 @@ std::vector<Vec3d> nearestOf(const std::vector<Vec3d>& samples, const Vec3d& p, 
     return nearest;
 }
 
+// All over a triangle, so many steps along each edge.
+std::vector<TrianglePoint> placesOfSteps(int n) {
+    std::vector<TrianglePoint> all;
+    for (int i = 0; i <= n; ++i)
+        for (int j = 0; i + j <= n; ++j) all.push_back({double(i) / n, double(j) / n});
+    std::stable_sort(all.begin(), all.end(), [](const TrianglePoint& x, const TrianglePoint& y) {
+        const auto most = [](const TrianglePoint& p) { return std::max({p.first(), p.second, p.third}); };
+        return most(x) < most(y);
+    });
+    return all;
+}
+
 PatchStep stepAt(PatchStep::Kind kind, TriangleId t, std::size_t k = 0, const Beyond& beyond = {}) {
     PatchStep step;
     step.kind = kind;
@@ -48,21 +57,17 @@ PatchStep stepAt(PatchStep::Kind kind, TriangleId t, std::size_t k = 0, const Be
 }  // namespace
 
 const std::vector<TrianglePoint>& trianglePlaces() {
-    static const std::vector<TrianglePoint> places = [] {
-        constexpr int n = 6;
-        std::vector<TrianglePoint> all;
-        for (int i = 0; i <= n; ++i)
-            for (int j = 0; i + j <= n; ++j) all.push_back({double(i) / n, double(j) / n});
-        std::stable_sort(all.begin(), all.end(), [](const TrianglePoint& x, const TrianglePoint& y) {
-            const auto most = [](const TrianglePoint& p) { return std::max({p.first(), p.second, p.third}); };
-            return most(x) < most(y);
-        });
-        return all;
-    }();
+    static const std::vector<TrianglePoint> places = placesOfSteps(6);
     return places;
 }
 
-Patch::Patch(Content content) : m_content(std::move(content)), m_ground(m_content.ground, Progress()) {}
+const std::vector<TrianglePoint>& closeTrianglePlaces() {
+    static const std::vector<TrianglePoint> places = placesOfSteps(12);
+    return places;
+}
+
+Patch::Patch(Content content)
+    : m_content(std::move(content)), m_ground(std::make_shared<const Ground>(std::move(m_content.ground))) {}
 
 Patch::Corners Patch::cornersOf(TriangleId t) const {
     const Triangle& triangle = m_content.piece.triangles[t];
@@ -76,8 +81,8 @@ double Patch::badnessOf(double squaredDistance) const {
 }
 
 Vec3d Patch::groundNormal(TriangleId t) const {
-    const Triangle& triangle = m_content.ground.triangles[t];
-    const auto at = [&](std::size_t i) { return Vec3d(m_content.ground.positions[triangle[i]].cast<double>()); };
+    const Mesh& ground = m_ground->mesh;
+    const auto at = [&](std::size_t i) { return Vec3d(ground.positions[ground.triangles[t][i]].cast<double>()); };
     return areaNormal(at(0), at(1), at(2)).normalized();
 }
 
@@ -85,7 +90,7 @@ Vec3d Patch::groundNormal(TriangleId t) const {
 Patch::Side Patch::sideOf(const Corners& corners, double most) const {
     const auto& [a, b, c] = corners;
     const Vec3d normal = areaNormal(a, b, c).normalized();
-    const std::vector<TrianglePoint>& places = trianglePlaces();
+    const std::vector<TrianglePoint>& places = m_limits.isCloseLook ? closeTrianglePlaces() : trianglePlaces();
     Side side;
     TrianglePoint worst;
     std::array<Vec3d, laneCount> points;
@@ -93,7 +98,8 @@ Patch::Side Patch::sideOf(const Corners& corners, double most) const {
     for (std::size_t begin = 0; begin < places.size() && side.badness <= most; begin += laneCount) {
         const std::size_t count = std::min(laneCount, places.size() - begin);
         for (std::size_t i = 0; i < count; ++i) points[i] = places[begin + i].of(a, b, c);
-        m_ground.findClosest(std::span(points).first(count), closest.front().triangle, std::span(closest).first(count));
+        m_ground->tree.findClosest(std::span(points).first(count), closest.front().triangle,
+                                   std::span(closest).first(count));
         for (std::size_t i = 0; i < count; ++i) {
             const double squared = closest[i].distance * closest[i].distance;
             side.badness += badnessOf(squared);
@@ -109,7 +115,7 @@ Patch::Side Patch::sideOf(const Corners& corners, double most) const {
         double farthest = side.farthestSquared;
         climb(worst, farthest, [&](const TrianglePoint& at) {
             const Vec3d p = at.of(a, b, c);
-            m_ground.findClosest(std::span(&p, 1), closest.front().triangle, std::span(closest).first(1));
+            m_ground->tree.findClosest(std::span(&p, 1), closest.front().triangle, std::span(closest).first(1));
             return closest.front().distance * closest.front().distance;
         });
         side.badness += badnessOf(farthest) - badnessOf(side.farthestSquared);
@@ -256,7 +262,7 @@ void Patch::addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& spli
     std::vector<Vec3d> places = nearestOf(m_content.samples, middle, mostPlaces);
     if (m_farthestSample != none) places.push_back(m_content.samples[m_farthestSample]);
     SurfacePoint closest;
-    m_ground.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
+    m_ground->tree.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
     places.push_back(closest.place);
     for (const Vec3d& p : places) {
         Trial trial = split;
@@ -383,35 +389,65 @@ void Patch::take(const Trial& trial) {
     sumUp();
 }
 
-std::vector<PatchStep> Patch::improve(double goal, std::size_t mostNew, double mostOfSquares) {
+// The best of those after which the badness is less than that, the best first; ties by their order.
+// @param mostBySplit  for those that put in a vertex
+std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, double mostBySplit) const {
+    std::vector<Rated> best;
+    const auto look = [&](std::vector<Trial> trials, double limit) {
+        for (Trial& trial : trials) {
+            if (!isWorthwhile(trial)) continue;
+            const double least = best.size() < count ? limit : std::min(limit, best.back().badness);
+            const double badness = badnessAfter(trial, least);
+            if (!(badness < least)) continue;
+            const auto behind = std::upper_bound(best.begin(), best.end(), badness,
+                                                 [](double b, const Rated& other) { return b < other.badness; });
+            best.insert(behind, {badness, std::move(trial)});
+            if (best.size() > count) best.pop_back();
+        }
+    };
+    look(flips(), most);
+    look(moves(), most);
+    if (m_new < m_limits.vertices) look(splits(), mostBySplit);
+    return best;
+}
+
+// Where none helps by itself: what the first has made worse, the second may make good.
+std::vector<Patch::Trial> Patch::bestTwoTrials() const {
+    constexpr double worseAtFirst = 2;
+    std::vector<Trial> both;
+    double least = m_badness;
+    for (const Rated& first : bestTrials(m_limits.ahead, worseAtFirst * m_badness, worseAtFirst * m_badness)) {
+        Patch next = *this;
+        next.take(first.trial);
+        const double left = m_badness * (first.trial.step.addsAVertex() ? m_limits.mostLeftBySplit : m_limits.mostLeft);
+        const auto second = next.bestTrials(1, std::min(least, left * m_limits.mostLeft),
+                                            std::min(least, left * m_limits.mostLeftBySplit));
+        if (second.empty()) continue;
+        least = second.front().badness;
+        both = {first.trial, second.front().trial};
+    }
+    return both;
+}
+
+std::vector<PatchStep> Patch::improve(double goal, const PatchLimits& limits) {
     m_goalSquared = goal * goal;
+    m_limits = limits;
     m_sides.resize(m_content.piece.triangles.size());
     m_distances.resize(m_sides.size());
     for (TriangleId t = 0; t < m_sides.size(); ++t) measure(t);
     sumUp();
-    m_mostSquares = mostOfSquares * m_squares;
+    m_mostSquares = limits.squares * m_squares;
     std::vector<PatchStep> steps;
     while (int(steps.size()) < mostSteps && m_farthestSquared > m_goalSquared) {
-        const Trial* best = nullptr;
-        double least = m_badness;
-        const auto look = [&](const std::vector<Trial>& trials, double price) {
-            for (const Trial& trial : trials) {
-                if (!isWorthwhile(trial)) continue;
-                const double most = std::min(least, m_badness * price);
-                const double badness = badnessAfter(trial, most);
-                if (!(badness < most)) continue;
-                least = badness;
-                best = &trial;
-            }
-        };
-        const std::vector<Trial> flipping = flips(), moving = moves(),
-                                 splitting = m_new < mostNew ? splits() : std::vector<Trial>();
-        look(flipping, mostLeft);
-        look(moving, mostLeft);
-        look(splitting, mostLeftBySplit);
-        if (best == nullptr) break;
-        steps.push_back(best->step);
-        take(*best);
+        std::vector<Trial> next;
+        for (const Rated& best : bestTrials(1, limits.mostLeft * m_badness, limits.mostLeftBySplit * m_badness))
+            next.push_back(best.trial);
+        if (next.empty() && limits.ahead > 0) next = bestTwoTrials();
+        if (next.empty()) break;
+        for (const Trial& trial : next) {
+            steps.push_back(trial.step);
+            take(trial);
+        }
     }
     return steps;
 }

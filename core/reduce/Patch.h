@@ -4,6 +4,8 @@
 #include "reduce/Insertion.h"
 
 #include <cmath>
+#include <limits>
+#include <memory>
 
 namespace um {
 
@@ -15,6 +17,9 @@ inline double squaredDistance(const Vec3d& p, const std::array<Vec3d, 3>& corner
 
 /// Places all over a triangle, those in its middle first: what is wrong with a triangle mostly shows there.
 const std::vector<TrianglePoint>& trianglePlaces();
+
+/// Twice as close.
+const std::vector<TrianglePoint>& closeTrianglePlaces();
 
 /// From a place of a triangle on to where a value is largest, as far as it grows in small steps.
 /// @param value    at that place; becomes the largest
@@ -52,6 +57,20 @@ struct PatchStep {
     bool addsAVertex() const { return kind == Kind::SplitTriangle || kind == Kind::SplitEdge; }
 };
 
+/// What may be done in a patch.
+struct PatchLimits {
+    std::size_t vertices = 0;  ///< that are put in
+    /// What is far off comes closer at the cost of what is near: the squares of the samples' distances may add up to so
+    /// many times what they were.
+    double squares = std::numeric_limits<double>::infinity();
+    /// Where no step helps by itself, so many of the best are tried with another one after each: many times the cost.
+    std::size_t ahead = 0;
+    /// Whether triangles are looked at in three times as many places.
+    bool isCloseLook = false;
+    /// What a step may leave of what is bad, and what one that puts in a vertex.
+    double mostLeft = 0.8, mostLeftBySplit = 0.5;
+};
+
 /// Steps are looked for greedily: of all that are allowed the one after which the patch and the source's points at it
 /// are closest to one another, those far off counting most by far, so long as those near do not pay too much for it.
 /// The patch's rim stays where it is, and lines along the source's; no triangle faces away from the source or becomes a
@@ -76,15 +95,10 @@ public:
 
     /// @param content  with a ground of at least one triangle
     explicit Patch(Content content);
-    Patch(const Patch&) = delete;  // its tree refers to its ground
-    Patch& operator=(const Patch&) = delete;
 
-    /// @param goal           nothing closer than this counts as far off: when all is, there is nothing more to do
-    /// @param mostNew        vertices that may be put in
-    /// @param mostOfSquares  what is far off comes closer at the cost of what is near: the squares of the samples'
-    ///                       distances may add up to so many times what they were
+    /// @param goal  nothing closer than this counts as far off: when all is, there is nothing more to do
     /// @returns what was done, to be done to the level as well
-    std::vector<PatchStep> improve(double goal, std::size_t mostNew, double mostOfSquares);
+    std::vector<PatchStep> improve(double goal, const PatchLimits& limits);
 
     const Mesh& piece() const { return m_content.piece; }
     /// How far a place of the patch or a sample was off at last.
@@ -105,6 +119,22 @@ private:
         std::vector<Corners> now;
     };
 
+    // And the badness after it.
+    struct Rated {
+        double badness = 0;
+        Trial trial;
+    };
+
+    // The source around there.
+    struct Ground {
+        Mesh mesh;
+        TriangleTree tree;
+
+        explicit Ground(Mesh surface) : mesh(std::move(surface)), tree(mesh, Progress()) {}
+        Ground(const Ground&) = delete;  // the tree refers to the mesh
+        Ground& operator=(const Ground&) = delete;
+    };
+
     Vec3d place(VertexId v) const { return m_content.piece.positions[v].cast<double>(); }
     Corners cornersOf(TriangleId t) const;
     Vec3d groundNormal(TriangleId t) const;
@@ -122,10 +152,12 @@ private:
     void addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const;
     double badnessAfter(const Trial& trial, double most) const;
     float leastWithout(std::size_t sample, const std::vector<std::uint8_t>& isOld) const;
+    std::vector<Rated> bestTrials(std::size_t count, double most, double mostBySplit) const;
+    std::vector<Trial> bestTwoTrials() const;
     void take(const Trial& trial);
 
-    Content m_content;
-    TriangleTree m_ground;
+    Content m_content;                       // without the ground
+    std::shared_ptr<const Ground> m_ground;  // copies share it
     VertexTriangles m_around;
     double m_goalSquared = 0;
     std::vector<Side> m_sides;                    // of each triangle
@@ -139,6 +171,7 @@ private:
     double m_badness = 0, m_farthestSquared = 0;
     double m_squares = 0, m_mostSquares = 0;  // of the distances of the samples, summed up
     std::size_t m_new = 0;
+    PatchLimits m_limits;
 };
 
 }  // namespace um

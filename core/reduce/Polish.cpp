@@ -33,10 +33,13 @@ Polisher::Polisher(Mesh level, const PolishSource& source, Provenance provenance
     takeLineSamples();
 }
 
-void Polisher::improve(int rounds, std::size_t triangles, double within, const Progress& progress) {
+void Polisher::improve(int rounds, std::size_t triangles, std::size_t spare, const Limit& limit,
+                       const Progress& progress) {
     m_level.positions.reserve(m_level.vertexCount() + (triangles + 1) / 2);
     m_level.triangles.reserve(m_level.triangleCount() + triangles);
     std::size_t vertices = triangles / 2;
+    spare = std::min(spare, vertices);
+    vertices -= spare;
     const std::size_t forMending = (vertices + oneForMending - 1) / oneForMending;
     vertices -= forMending;
     for (int round = 0; round < rounds; ++round) {
@@ -59,10 +62,11 @@ void Polisher::improve(int rounds, std::size_t triangles, double within, const P
     if (forMending > 0) {
         // What is not needed for that goes where it does no harm: no move comes after it.
         const std::size_t used =
-            within > 0 ? mendFartherThan(within, forMending, progress) : mendFarthest(forMending, progress);
+            limit.within > 0 ? mendFartherThan(limit.within, forMending, progress) : mendFarthest(forMending, progress);
         insertVertices(forMending - used, true, progress);
-        m_isCurrent = m_changed.empty();
     }
+    if (limit.find && triangles > 0) mendWhereFound(limit, spare, progress);
+    m_isCurrent = m_isCurrent && m_changed.empty();
     progress.at(1);
 }
 
@@ -74,6 +78,16 @@ void Polisher::insertVertices(std::size_t count, bool isCareful, const Progress&
         if (more == 0) break;
         count -= more;
     }
+}
+
+// The level's shape as it would be if it were finished now.
+Mesh Polisher::shape() const {
+    Mesh shape = emptyLike(m_level);
+    shape.positions = m_level.positions;
+    shape.triangles = m_level.triangles;
+    shape.sections = m_level.sections;
+    groupBySections(shape, m_sections);
+    return shape;
 }
 
 std::vector<Birth> Polisher::finish() {

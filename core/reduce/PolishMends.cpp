@@ -10,18 +10,11 @@ namespace {
 // Places so many times farther off than the root mean square are looked at one by one.
 constexpr double mendFrom = 5;
 
-// What seems to be so far off at first, as a share of that, is looked at more closely.
-constexpr double lookFrom = 0.7;
-
-// Where what has samples closer than this share of that is not looked at all over: with a look at more of it little
-// more is found, at many times the cost.
-constexpr double usualDoubt = 0.7, greatDoubt = 0.3;
+// Where what has samples closer than this share of that is not looked at all over.
+constexpr double doubt = 0.7;
 
 // Each turn looks at what is farther off than this share of the turn before's.
 constexpr double lowering = 0.75;
-
-// Patches are to come closer than their turn asks: they are looked at in so many places only.
-constexpr double closerYet = 0.85;
 
 // So many patches for a triangle of the level, within limits, and to each of them so many new vertices and triangles.
 constexpr double patchesForOne = 0.001;
@@ -35,8 +28,10 @@ constexpr std::size_t usualPatch = 40, largestPatch = 64;
 // so on.
 constexpr double mostMoreSquares = 0.02;
 
-std::size_t patchesFor(std::size_t triangles) {
-    return std::clamp(std::size_t(patchesForOne * double(triangles)), leastPatches, mostPatches);
+SurfacePoint closestIn(const TriangleTree& tree, const Vec3d& p) {
+    SurfacePoint closest;
+    tree.findClosest(std::span(&p, 1), 0, std::span(&closest, 1));
+    return closest;
 }
 
 VertexId numberIn(const std::vector<VertexId>& ordered, VertexId v) {
@@ -52,6 +47,10 @@ std::vector<VertexId> verticesOf(const Mesh& mesh, const std::vector<TriangleId>
 }
 
 }  // namespace
+
+std::size_t Polisher::patches() const {
+    return std::clamp(std::size_t(patchesForOne * double(m_level.triangleCount())), leastPatches, mostPatches);
+}
 
 // With those at its corners, and those at theirs, where that are not too many.
 std::vector<TriangleId> Polisher::trianglesAround(TriangleId t) const {
@@ -77,13 +76,15 @@ Groups Polisher::sourceByVertex() const {
 
 // The source's triangles that places of those are closest to: not all of their corners have gone into theirs.
 std::vector<TriangleId> Polisher::sourceTrianglesAt(const std::vector<TriangleId>& triangles, double goal) const {
-    constexpr std::size_t oneOfPlaces = 3;
+    const std::size_t oneOfPlaces = m_sourceTree != nullptr ? 1 : 3;
     std::vector<TriangleId> found;
     for (const TriangleId t : triangles) {
         const auto [a, b, c] = cornersOf(t);
         for (std::size_t n = 0; n < trianglePlaces().size(); n += oneOfPlaces) {
             const Vec3d p = trianglePlaces()[n].of(a, b, c);
-            if (const TriangleId hit = hitNear(t, p); hit != none)
+            if (m_sourceTree != nullptr)
+                found.push_back(closestIn(*m_sourceTree, p).triangle);
+            else if (const TriangleId hit = hitNear(t, p); hit != none)
                 found.push_back(m_from.closest(p, hit, goal * goal).triangle);
         }
     }
@@ -104,7 +105,15 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
     std::sort(members.begin(), members.end());
     const auto add = [&](const Vec3d& p, VertexId from) {
         Closest closest = walkFromVertex(m_level, m_around, spheres, p, m_provenance.destinations[from]);
-        if (closest.squaredDistance > goal * goal) closest = searchAround(m_level, m_around, p, closest.triangle);
+        if (closest.squaredDistance > goal * goal) {
+            if (m_levelTree != nullptr) {
+                const SurfacePoint exact = closestIn(*m_levelTree, p);
+                closest.triangle = exact.triangle;
+                closest.squaredDistance = exact.distance * exact.distance;
+            } else {
+                closest = searchAround(m_level, m_around, p, closest.triangle);
+            }
+        }
         const bool isInside = std::binary_search(piece.triangles.begin(), piece.triangles.end(), closest.triangle);
         content.samples.push_back(p);
         content.beside.push_back(isInside ? std::numeric_limits<float>::max() : float(closest.squaredDistance));
@@ -115,8 +124,7 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
     for (const TriangleId t : piece.triangles)
         for (const std::uint32_t s : m_samplesAt.of(t)) {
             if (m_samples[s].distance < m_farthest[t] || step == 1) continue;
-            content.samples.push_back(placeOf(m_samples[s]));
-            content.beside.push_back(std::numeric_limits<float>::max());
+            add(placeOf(m_samples[s]), m_samples[s].vertex);
         }
     if (piece.far.isOnSource) {
         const auto [a, b, c] = m_from.cornersOf(piece.far.on);
@@ -221,23 +229,29 @@ std::vector<Polisher::Piece> Polisher::piecesAt(std::vector<FarTriangle>& far, d
     return pieces;
 }
 
-// Tries steps in all pieces side by side, and takes them one after another.
-// @param isDone  of each triangle; those of the pieces are, then
-// @returns how many vertices were put in
-std::size_t Polisher::mend(const std::vector<Piece>& pieces, double goal, std::size_t most, double moreSquares,
-                           const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress) {
+// Tries steps in all pieces side by side.
+// @returns what is to be done in each, in its numbers
+std::vector<std::vector<PatchStep>> Polisher::stepsIn(const std::vector<Piece>& pieces, double goal,
+                                                      const PatchLimits& limits, const Groups& sourceVertices,
+                                                      const Progress& progress) const {
     const std::vector<Sphere> spheres = spheresOf(m_level);
-    const double mostOfSquares = 1 + moreSquares * double(m_level.triangleCount()) / double(pieces.size() * usualPatch);
     std::vector<std::vector<PatchStep>> steps(pieces.size());
     parallelFor(
         pieces.size(),
         [&](std::size_t i) {
             progress.check();
             Patch::Content content = contentOf(pieces[i], goal, sourceVertices, spheres);
-            if (content.ground.triangles.empty()) return;
-            steps[i] = Patch(std::move(content)).improve(goal, std::min(most, mostNewOfPatch), mostOfSquares);
+            if (!content.ground.triangles.empty()) steps[i] = Patch(std::move(content)).improve(goal, limits);
         },
         1);
+    return steps;
+}
+
+// Takes the steps in one piece after another, if they put in no more vertices than that.
+// @param isDone  of each triangle; those of the pieces are, then
+// @returns how many were put in
+std::size_t Polisher::take(const std::vector<Piece>& pieces, const std::vector<std::vector<PatchStep>>& steps,
+                           std::size_t most, std::vector<std::uint8_t>& isDone) {
     const std::size_t before = m_births.size();
     for (std::size_t i = 0; i < pieces.size(); ++i) {
         std::vector<TriangleId> triangles = pieces[i].triangles;
@@ -281,7 +295,10 @@ std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, st
         }
         patches -= pieces.size();
         moreSquares /= 2;
-        inserted += mend(pieces, closerYet * goal, most - inserted, moreSquares, sourceVertices, isDone, progress);
+        const double shareOfLevel = double(pieces.size() * usualPatch) / double(m_level.triangleCount());
+        const PatchLimits limits{std::min(most - inserted, mostNewOfPatch), 1 + moreSquares / shareOfLevel};
+        const auto steps = stepsIn(pieces, closerYet * goal, limits, sourceVertices, progress);
+        inserted += take(pieces, steps, most - inserted, isDone);
         isMended.resize(isDone.size(), 0);
         for (std::size_t t = 0; t < isDone.size(); ++t) isMended[t] |= isDone[t];
         findClosestOfChanged(progress);
@@ -294,7 +311,7 @@ std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, st
 // @returns how many vertices were put in
 std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) {
     findClosest(progress);
-    const std::size_t patches = patchesFor(m_level.triangleCount());
+    const std::size_t patches = this->patches();
     // What comes after so many, nobody will get to.
     const std::size_t most = farForPatch * patches, rank = std::min(m_farthest.size() - 1, most);
     std::vector<float> farthest = m_farthest;
@@ -304,38 +321,10 @@ std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) 
     std::vector<std::uint8_t> isMended;
     std::size_t inserted = 0;
     for (const std::size_t now : {patches - patches / 4, patches / 4}) {
-        std::vector<FarTriangle> far =
-            farTriangles(lookFrom * least, usualDoubt, most, isMended, sourceVertices, progress);
+        std::vector<FarTriangle> far = farTriangles(lookFrom * least, doubt, most, isMended, sourceVertices, progress);
         inserted += mendInTurns(std::move(far), least, now, mostMoreSquares, count - inserted, sourceVertices, isMended,
                                 progress);
         if (isMended.empty()) break;
-    }
-    return inserted;
-}
-
-// All of it, as often as something is found, with as many patches as that takes.
-// @returns how many vertices were put in
-std::size_t Polisher::mendFartherThan(double within, std::size_t count, const Progress& progress) {
-    constexpr int mostLooks = 3;
-    constexpr std::size_t manyForOne = 6;  // more than that is too far off everywhere
-    constexpr double whateverItCosts = std::numeric_limits<double>::infinity();
-    // It will be measured in more places than are looked at here, and what is proven is a little more than that.
-    constexpr double closerThanAsked = 0.94;
-    const double least = closerThanAsked * within;
-    const std::size_t mostPatches = manyForOne * patchesFor(m_level.triangleCount());
-    findClosest(progress);
-    const Groups sourceVertices = sourceByVertex();
-    std::size_t inserted = 0;
-    for (int look = 0; look < mostLooks; ++look) {
-        std::vector<std::uint8_t> isMended;
-        std::vector<FarTriangle> far =
-            farTriangles(lookFrom * least, greatDoubt, m_level.triangleCount(), isMended, sourceVertices, progress);
-        const auto tooFar = std::size_t(std::count_if(
-            far.begin(), far.end(), [&](const FarTriangle& next) { return next.squaredDistance > least * least; }));
-        if (tooFar == 0) break;
-        // Some are looked at twice, since they were in the way of one another.
-        inserted += mendInTurns(std::move(far), least, std::min(2 * tooFar, mostPatches), whateverItCosts,
-                                count - inserted, sourceVertices, isMended, progress);
     }
     return inserted;
 }

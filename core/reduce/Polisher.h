@@ -3,6 +3,7 @@
 #include "base/Parallel.h"
 #include "reduce/EdgeRules.h"
 #include "reduce/Insertion.h"
+#include "reduce/Limit.h"
 #include "reduce/Patch.h"
 #include "reduce/Polish.h"
 
@@ -32,7 +33,7 @@ struct Sampling {
 /// locked stay. No triangle is turned over or becomes a needle.
 /// Samples and probes are in PolishSamples.cpp, their closest places in PolishClosest.cpp, moves in PolishMoves.cpp,
 /// flips in PolishFlips.cpp, new vertices in PolishSplits.cpp, what is far off in PolishFarPlaces.cpp, the patches of
-/// last resort in PolishMends.cpp.
+/// last resort in PolishMends.cpp; what comes within a length at last in PolishLimit.cpp.
 /// Source: after Hoppe, DeRose, Duchamp, McDonald & Stuetzle 1993, SIGGRAPH: mesh optimization.
 class Polisher {
 public:
@@ -47,10 +48,10 @@ public:
     /// @param triangles   that the level may have more of: vertices are put in where the source is farthest off, two
     ///                    triangles each; half of what is left in each round, all in the last one; fewer where
     ///                    nothing may be split. An odd one goes to a border.
-    /// @param within      with vertices to put in, everything farther off than this is mended at last where it can be;
-    ///                    if 0, what is farthest off, so far as the rest pays little for it
+    /// @param spare       vertices of those that are kept for where the limit says that the level is too far off
+    /// @param limit       kept to where there are vertices to put in
     /// @throws Cancelled
-    void improve(int rounds, std::size_t triangles, double within, const Progress& progress);
+    void improve(int rounds, std::size_t triangles, std::size_t spare, const Limit& limit, const Progress& progress);
 
     /// The new vertices since the last time; the level has positions, influences and blend shapes for them.
     std::vector<Birth> finish();
@@ -68,6 +69,12 @@ private:
 
     // Places farther off than so many times the root mean square are far off.
     static constexpr double farOff = 3;
+
+    // What is to be mended seems to be so far off at first, as a share of what it is.
+    static constexpr double lookFrom = 0.7;
+
+    // Patches are to come closer than is asked: they are looked at in so many places only.
+    static constexpr double closerYet = 0.85;
 
     // A vertex of the source, with its closest place on the level.
     struct Sample {
@@ -187,6 +194,7 @@ private:
     std::vector<FarTriangle> farTriangles(double least, double doubt, std::size_t most,
                                           const std::vector<std::uint8_t>& isMended, const Groups& sourceVertices,
                                           const Progress& progress) const;
+    std::size_t patches() const;
     std::vector<TriangleId> trianglesAround(TriangleId t) const;
     Groups sourceByVertex() const;
     std::vector<TriangleId> sourceTrianglesAt(const std::vector<TriangleId>& triangles, double goal) const;
@@ -197,13 +205,20 @@ private:
     void take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices);
     std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
                                 const std::vector<std::uint8_t>& isDone) const;
-    std::size_t mend(const std::vector<Piece>& pieces, double goal, std::size_t most, double moreSquares,
-                     const Groups& sourceVertices, std::vector<std::uint8_t>& isDone, const Progress& progress);
+    std::vector<std::vector<PatchStep>> stepsIn(const std::vector<Piece>& pieces, double goal,
+                                                const PatchLimits& limits, const Groups& sourceVertices,
+                                                const Progress& progress) const;
+    std::size_t take(const std::vector<Piece>& pieces, const std::vector<std::vector<PatchStep>>& steps,
+                     std::size_t most, std::vector<std::uint8_t>& isDone);
     std::size_t mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, double moreSquares,
                             std::size_t most, const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                             const Progress& progress);
     std::size_t mendFarthest(std::size_t count, const Progress& progress);
     std::size_t mendFartherThan(double within, std::size_t count, const Progress& progress);
+    FarTriangle farTriangleAt(const TooFar& there, const std::vector<Sphere>& spheres) const;
+    bool mendAt(const std::vector<TooFar>& places, double within, std::size_t& count, const Progress& progress);
+    void mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress);
+    Mesh shape() const;
     std::vector<FarPlace> farSamples() const;
     Split splitAt(const FarPlace& far, bool isLifted) const;
     bool leavesFartherOff(const Split& split, double distance) const;
@@ -273,6 +288,9 @@ private:
     std::vector<LineSample> m_lineSamples;
     std::vector<Birth> m_births;
     Groups m_lineSamplesAt;  // each triangle
+    // Of the source, and of the level as it is, while it is mended where it was found to be too far off: what a walk
+    // does not find would be in the way of its patch.
+    std::shared_ptr<const TriangleTree> m_sourceTree, m_levelTree;
 };
 
 }  // namespace um

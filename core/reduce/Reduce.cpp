@@ -164,7 +164,7 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
     prepared->descent.sourceLines = m_contraction->mesh().lines();
     prepared->descent.sourceTriangles = mesh.triangleCount();
-    prepared->descent.within = settings.within;
+    prepared->descent.limit = settings.limit;
     // Where someone says what is dear, that alone counts.
     prepared->descent.mindsFarPlaces = guard.empty() && !(settings.silhouetteWeight > 0);
     m_prepared = prepared;

@@ -3,6 +3,7 @@
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 #include "reduce/Guard.h"
+#include "reduce/Limit.h"
 #include "reduce/LooseParts.h"
 #include "reduce/Protect.h"
 #include "reduce/Quadric.h"
@@ -48,9 +49,7 @@ struct ReduceSettings {
     double creaseDegrees = 50;
     /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
     bool polish = true;
-    /// Everything that is farther off the source than this is mended where the polish can, whatever the rest pays for
-    /// it; 0 mends what is farthest off, as far as the rest pays little.
-    double within = 0;
+    Limit limit;
     /// By how much the error counts for more at each vertex of the source, besides the guard; or empty.
     std::vector<float> dearer;
     /// The error already made at each vertex, where the source itself came out of something finer; or empty.

@@ -23,16 +23,6 @@ double waves(double x, double z) {
     return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z) + 0.01 * std::sin(40 * x) * std::sin(37 * z);
 }
 
-// With thin ridges here and there, which coarse levels lose or run across.
-double ridges(double x, double z) {
-    double height = waves(x, z);
-    for (int i = 0; i < 12; ++i) {
-        const double along = x - 0.05 - 0.075 * i, across = z - 0.5 - 0.4 * std::sin(2.3 * i);
-        if (std::abs(along) < 0.02) height += 0.02 * std::max(0.0, 1 - std::abs(across) / 0.01);
-    }
-    return height;
-}
-
 // A contraction that paused where a descent begins, and the descent from there.
 struct Run {
     const Mesh& source;
@@ -301,23 +291,50 @@ private slots:
 
     // Of what is too far off, nearly all is mended, whatever the rest pays for it.
     void mendsWhatIsTooFarOff() {
-        const Mesh sheet = test::makeSheet(300, 300, 1, 1, ridges);
+        const Mesh sheet = test::makeRidgedSheet(waves);
         const Mesh usual = reduced(sheet, 4000);
         const Deviation before = measureDeviation(sheet, usual, {}, Progress());
         ReduceSettings settings;
-        settings.within = 0.6 * before.max;
+        settings.limit.within = 0.6 * before.max;
         const Mesh level = reduced(sheet, 4000, settings);
         QCOMPARE(level.triangleCount(), std::size_t(4000));
         QVERIFY(test::trianglesFacingAway(level, {0, 1, 0}) <= test::trianglesFacingAway(usual, {0, 1, 0}));
         const Deviation after = measureDeviation(sheet, level, {}, Progress());
         const auto tooFar = [&](const Deviation& deviation) {
             return std::count_if(deviation.farPlaces.begin(), deviation.farPlaces.end(),
-                                 [&](const FarPlace& far) { return far.distance > settings.within; });
+                                 [&](const FarPlace& far) { return far.distance > settings.limit.within; });
         };
         QVERIFY2(tooFar(before) >= 4 && 3 * tooFar(after) <= tooFar(before),
                  qPrintable(QString("%1 %2").arg(tooFar(before)).arg(tooFar(after))));
         QVERIFY2(after.rms < 1.05 * before.rms, qPrintable(QString("%1 %2").arg(before.rms).arg(after.rms)));
         QCOMPARE(reduced(sheet, 4000, settings).positions, level.positions);
+    }
+
+    // What is still too far off is mended where someone says so, with vertices that were kept for it.
+    void mendsWhereItIsFoundToBeTooFarOff() {
+        const Mesh sheet = test::makeRidgedSheet(waves);
+        constexpr std::size_t target = 2000, mostKept = 128;
+        ReduceSettings settings;
+        settings.limit.within = 0.0016;
+        DeviationSettings measuring;
+        measuring.allowed = settings.limit.within;
+        std::vector<std::size_t> found;
+        std::vector<Vec3f> lastSeen;
+        settings.limit.find = [&](const Mesh& level, const Progress&) {
+            requireSound(level, "The level");
+            lastSeen = level.positions;
+            std::vector<TooFar> places;
+            for (const FarPlace& far : measureDeviation(sheet, level, measuring, Progress()).farPlaces)
+                if (far.distance > settings.limit.within) places.push_back({far.place, far.isOnSource});
+            found.push_back(places.size());
+            return places;
+        };
+        const Mesh level = reduced(sheet, target, settings);
+        QVERIFY(level.triangleCount() <= target && level.triangleCount() + mostKept > target);
+        QVERIFY2(found.size() > 1 && found.front() > 0 && found.back() == 0,
+                 qPrintable(QString("%1 times, %2, %3").arg(found.size()).arg(found.front()).arg(found.back())));
+        QCOMPARE(level.positions, lastSeen);
+        QVERIFY(measureDeviation(sheet, level, measuring, Progress()).max <= settings.limit.within);
     }
 
     // Where the error counts for more, there is less of it, also where nobody has guarded anything.

@@ -90,14 +90,8 @@ private slots:
     // Of any one reduction single unlucky places decide about the largest deviation. The search does not hang on them:
     // it needs fewer triangles than the luckiest of many plain reductions.
     void needsFewerThanTheLuckiestReduction() {
-        const Mesh source = test::makeSheet(300, 300, 1, 1, [](double x, double z) {
-            double height = 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z);
-            for (int i = 0; i < 12; ++i) {
-                const double along = x - 0.05 - 0.075 * i, across = z - 0.5 - 0.4 * std::sin(2.3 * i);
-                if (std::abs(along) < 0.02) height += 0.02 * std::max(0.0, 1 - std::abs(across) / 0.01);
-            }
-            return height;
-        });
+        const Mesh source =
+            test::makeRidgedSheet([](double x, double z) { return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z); });
         const TargetResult result = reduceToTarget(source, parseTarget("2mm"), {}, {}, Progress());
         QVERIFY(result.deviation->maxBound <= 0.002);
         const auto found = double(result.mesh.triangleCount());

@@ -27,6 +27,17 @@ Mesh makeSheet(std::size_t columns, std::size_t rows, double width, double depth
     return mesh;
 }
 
+Mesh makeRidgedSheet(const std::function<double(double x, double z)>& height) {
+    return makeSheet(300, 300, 1, 1, [&](double x, double z) {
+        double y = height(x, z);
+        for (int i = 0; i < 12; ++i) {
+            const double along = x - 0.05 - 0.075 * i, across = z - 0.5 - 0.4 * std::sin(2.3 * i);
+            if (std::abs(along) < 0.02) y += 0.02 * std::max(0.0, 1 - std::abs(across) / 0.01);
+        }
+        return y;
+    });
+}
+
 Mesh makeBox(const Vec3d& size, std::size_t n) {
     Mesh soup;
     const auto side = [&](const Vec3d& origin, const Vec3d& right, const Vec3d& up) {

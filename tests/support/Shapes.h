@@ -10,6 +10,10 @@ namespace um::test {
 Mesh makeSheet(std::size_t columns, std::size_t rows, double width = 1, double depth = 1,
                const std::function<double(double x, double z)>& height = {});
 
+/// A sheet of 300 x 300 quads over [0, 1] x [0, 1] with that height, and thin ridges here and there, which coarse
+/// levels lose or run across.
+Mesh makeRidgedSheet(const std::function<double(double x, double z)>& height);
+
 /// A closed axis-aligned box around the origin, each side cut into n x n quads.
 Mesh makeBox(const Vec3d& size, std::size_t n = 1);
 

@@ -1,0 +1,49 @@
+#pragma once
+/// A chain as a plan finds it for a source, and what becomes of planned levels that had bad luck.
+#include "chain/FewestWithin.h"
+#include "chain/Recipe.h"
+
+#include <optional>
+
+namespace um {
+
+struct PlannedChain {
+    Recipe recipe;                ///< its levels, and no plan any more
+    std::optional<Fewest> first;  ///< of its levels, where it is as fine as it has to be
+    std::vector<double> from;     ///< metres, for each level
+    ReduceSettings reducing;
+    std::vector<std::string> advice;
+};
+
+/// No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
+/// comes to.
+/// @param recipe  with a plan
+/// @throws MeshError, InputError, Cancelled
+PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size, const Progress& progress);
+
+/// "1px@0.7066m": never farther than the distance, so that what is within so many pixels there is so at the distance
+/// too.
+std::string pixelTarget(double pixels, double distance);
+
+/// A single place decides about the largest deviation of any one reduction: a level that comes in so much later than it
+/// was planned had bad luck.
+/// @param from  metres, where it was planned to come in
+bool isUnlucky(const Level& level, double from, const Recipe& recipe);
+
+/// How many triangles a planned level may have.
+struct Room {
+    std::size_t least = 1, most = 0;
+};
+
+/// Between its neighbours, and no more than the others leave of a total.
+/// @param before   the levels that there are, at least one; it comes next
+/// @param planned  triangles of all levels as they were planned
+/// @param total    0 for any
+Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total);
+
+/// The fewest triangles that may come in there, if there is room for so many.
+/// @throws MeshError, Cancelled
+std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
+                                 const Room& room, const Progress& progress);
+
+}  // namespace um
