@@ -85,11 +85,13 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
 // the others.
 void Polisher::mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress) {
     constexpr int mostTimes = 6;
-    constexpr std::size_t fewPlaces = 48;
+    // Of a small level, patches soon are the whole.
+    constexpr std::size_t trianglesForPlace = 50, fewPlaces = 6, manyPlaces = 48;
+    const std::size_t mostPlaces = std::clamp(m_level.triangleCount() / trianglesForPlace, fewPlaces, manyPlaces);
     for (int time = 0; time < mostTimes; ++time) {
         const Progress finding = progress.span(double(time) / mostTimes, double(time + 1) / mostTimes);
         const std::vector<TooFar> places = limit.find(shape(), finding);
-        if (places.empty() || places.size() > fewPlaces) break;
+        if (places.empty() || places.size() > mostPlaces) break;
         if (!mendAt(places, limit.within, count, progress)) break;
     }
     m_sourceTree = m_levelTree = nullptr;
