@@ -391,11 +391,13 @@ void Patch::take(const Trial& trial) {
 
 // The best of those after which the badness is less than that, the best first; ties by their order.
 // @param mostBySplit  for those that put in a vertex
-std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, double mostBySplit) const {
+std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, double mostBySplit,
+                                            const Progress& progress) const {
     std::vector<Rated> best;
     const auto look = [&](std::vector<Trial> trials, double limit) {
         for (Trial& trial : trials) {
             if (!isWorthwhile(trial)) continue;
+            progress.check();
             const double least = best.size() < count ? limit : std::min(limit, best.back().badness);
             const double badness = badnessAfter(trial, least);
             if (!(badness < least)) continue;
@@ -412,16 +414,17 @@ std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, doub
 }
 
 // Where none helps by itself: what the first has made worse, the second may make good.
-std::vector<Patch::Trial> Patch::bestTwoTrials() const {
+std::vector<Patch::Trial> Patch::bestTwoTrials(const Progress& progress) const {
     constexpr double worseAtFirst = 2;
     std::vector<Trial> both;
     double least = m_badness;
-    for (const Rated& first : bestTrials(m_limits.ahead, worseAtFirst * m_badness, worseAtFirst * m_badness)) {
+    for (const Rated& first :
+         bestTrials(m_limits.ahead, worseAtFirst * m_badness, worseAtFirst * m_badness, progress)) {
         Patch next = *this;
         next.take(first.trial);
         const double left = m_badness * (first.trial.step.addsAVertex() ? m_limits.mostLeftBySplit : m_limits.mostLeft);
         const auto second = next.bestTrials(1, std::min(least, left * m_limits.mostLeft),
-                                            std::min(least, left * m_limits.mostLeftBySplit));
+                                            std::min(least, left * m_limits.mostLeftBySplit), progress);
         if (second.empty()) continue;
         least = second.front().badness;
         both = {first.trial, second.front().trial};
@@ -429,7 +432,7 @@ std::vector<Patch::Trial> Patch::bestTwoTrials() const {
     return both;
 }
 
-std::vector<PatchStep> Patch::improve(double goal, const PatchLimits& limits) {
+std::vector<PatchStep> Patch::improve(double goal, const PatchLimits& limits, const Progress& progress) {
     m_goalSquared = goal * goal;
     m_limits = limits;
     m_sides.resize(m_content.piece.triangles.size());
@@ -440,9 +443,10 @@ std::vector<PatchStep> Patch::improve(double goal, const PatchLimits& limits) {
     std::vector<PatchStep> steps;
     while (int(steps.size()) < mostSteps && m_farthestSquared > m_goalSquared) {
         std::vector<Trial> next;
-        for (const Rated& best : bestTrials(1, limits.mostLeft * m_badness, limits.mostLeftBySplit * m_badness))
+        for (const Rated& best :
+             bestTrials(1, limits.mostLeft * m_badness, limits.mostLeftBySplit * m_badness, progress))
             next.push_back(best.trial);
-        if (next.empty() && limits.ahead > 0) next = bestTwoTrials();
+        if (next.empty() && limits.ahead > 0) next = bestTwoTrials(progress);
         if (next.empty()) break;
         for (const Trial& trial : next) {
             steps.push_back(trial.step);

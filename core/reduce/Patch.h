@@ -98,7 +98,8 @@ public:
 
     /// @param goal  nothing closer than this counts as far off: when all is, there is nothing more to do
     /// @returns what was done, to be done to the level as well
-    std::vector<PatchStep> improve(double goal, const PatchLimits& limits);
+    /// @throws Cancelled
+    std::vector<PatchStep> improve(double goal, const PatchLimits& limits, const Progress& progress);
 
     const Mesh& piece() const { return m_content.piece; }
     /// How far a place of the patch or a sample was off at last.
@@ -152,8 +153,8 @@ private:
     void addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const;
     double badnessAfter(const Trial& trial, double most) const;
     float leastWithout(std::size_t sample, const std::vector<std::uint8_t>& isOld) const;
-    std::vector<Rated> bestTrials(std::size_t count, double most, double mostBySplit) const;
-    std::vector<Trial> bestTwoTrials() const;
+    std::vector<Rated> bestTrials(std::size_t count, double most, double mostBySplit, const Progress& progress) const;
+    std::vector<Trial> bestTwoTrials(const Progress& progress) const;
     void take(const Trial& trial);
 
     Content m_content;                       // without the ground

@@ -241,7 +241,7 @@ std::vector<std::vector<PatchStep>> Polisher::stepsIn(const std::vector<Piece>& 
         [&](std::size_t i) {
             progress.check();
             Patch::Content content = contentOf(pieces[i], goal, sourceVertices, spheres);
-            if (!content.ground.triangles.empty()) steps[i] = Patch(std::move(content)).improve(goal, limits);
+            if (!content.ground.triangles.empty()) steps[i] = Patch(std::move(content)).improve(goal, limits, progress);
         },
         1);
     return steps;

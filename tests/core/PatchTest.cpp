@@ -82,7 +82,7 @@ class PatchTest : public QObject {
 private slots:
     void doesNothingWhereNothingIsFarOff() {
         Patch patch(content(flat, flat));
-        QVERIFY(patch.improve(0.01, {3, 1.1}).empty());
+        QVERIFY(patch.improve(0.01, {3, 1.1}, Progress()).empty());
         QVERIFY(patch.farthest() < 1e-6);
     }
 
@@ -92,7 +92,7 @@ private slots:
         const Mesh ground = before.ground;
         QVERIFY(apart(before.piece, ground) > 0.06);
         Patch patch(std::move(before));
-        const std::vector<PatchStep> steps = patch.improve(0.03, {3, 1.1});
+        const std::vector<PatchStep> steps = patch.improve(0.03, {3, 1.1}, Progress());
         QVERIFY(std::any_of(steps.begin(), steps.end(), [](const PatchStep& step) { return step.addsAVertex(); }));
         QVERIFY2(apart(patch.piece(), ground) < 0.045, qPrintable(QString::number(apart(patch.piece(), ground))));
         QVERIFY(std::abs(patch.farthest() - apart(patch.piece(), ground)) < 0.1 * patch.farthest());
@@ -102,7 +102,7 @@ private slots:
         Patch::Content before = content(hill(6), flat);
         const Mesh ground = before.ground, piece = before.piece;
         Patch patch(std::move(before));
-        const std::vector<PatchStep> steps = patch.improve(0.03, {0, 1.1});
+        const std::vector<PatchStep> steps = patch.improve(0.03, {0, 1.1}, Progress());
         QVERIFY(!steps.empty());
         QVERIFY(std::none_of(steps.begin(), steps.end(), [](const PatchStep& step) { return step.addsAVertex(); }));
         QCOMPARE(patch.piece().triangles.size(), piece.triangles.size());
@@ -123,7 +123,7 @@ private slots:
                         PatchLimits limits;
                         limits.ahead = ahead;
                         Patch patch(content(peak, flat));
-                        patch.improve(0.03, limits);
+                        patch.improve(0.03, limits, Progress());
                         return patch.farthest();
                     };
                     const double one = left(0), two = left(8);
@@ -140,7 +140,7 @@ private slots:
             const std::vector<Vec3d> samples = before.samples;
             const double was = sumOfSquares(samples, before.piece);
             Patch patch(std::move(before));
-            steps += patch.improve(0.03, {0, 1.1}).size();
+            steps += patch.improve(0.03, {0, 1.1}, Progress()).size();
             const double is = sumOfSquares(samples, patch.piece());
             QVERIFY2(is <= 1.11 * was, qPrintable(QString("%1 of %2").arg(is).arg(was)));
         }
@@ -157,7 +157,7 @@ private slots:
             const double was = apart(before.piece, before.ground);
             const Mesh ground = before.ground;
             Patch patch(std::move(before));
-            for (const PatchStep& step : patch.improve(0.5 * was, {0, 1.1}))
+            for (const PatchStep& step : patch.improve(0.5 * was, {0, 1.1}, Progress()))
                 flips += step.kind == PatchStep::Kind::Flip;
             QVERIFY(apart(patch.piece(), ground) <= was + 1e-6);
         }
@@ -172,7 +172,7 @@ private slots:
             const std::vector<Patch::Role> roles = before.roles;
             const std::vector<Vec3f> positions = before.piece.positions;
             Patch patch(std::move(before));
-            const auto kinds = kindsOf(patch.improve(0.02, {areLines ? 1U : 0U, 1.1}));
+            const auto kinds = kindsOf(patch.improve(0.02, {areLines ? 1U : 0U, 1.1}, Progress()));
             if (areLines) QVERIFY(kinds.contains(PatchStep::Kind::SplitTriangle));
             if (areLines)
                 QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
@@ -190,7 +190,7 @@ private slots:
             role.line = {top};
         }
         Patch patch(std::move(before));
-        QVERIFY(!patch.improve(0.03, {0, 1.1}).empty());
+        QVERIFY(!patch.improve(0.03, {0, 1.1}, Progress()).empty());
         for (std::size_t v = 0; v < piece.positions.size(); ++v) {
             const Vec3d from = piece.positions[v].cast<double>(), to = patch.piece().positions[v].cast<double>();
             QVERIFY((to - from).cross(top - from).norm() < 1e-6);
@@ -202,7 +202,7 @@ private slots:
         Patch::Content before = content(hill(), flat);
         for (Patch::Role& role : before.roles) role.isOnLine = role.isHeld = true;
         Patch patch(std::move(before));
-        QVERIFY(patch.improve(0.02, {3, 1.1}).empty());
+        QVERIFY(patch.improve(0.02, {3, 1.1}, Progress()).empty());
     }
 
     void keepsToEdgesThatMaterialsAndSeamsLeave() {
@@ -214,7 +214,7 @@ private slots:
                 if (!areSeams) before.sections[t] = std::uint16_t(t);
             }
             Patch patch(std::move(before));
-            const auto kinds = kindsOf(patch.improve(0.02, {2, 1.1}));
+            const auto kinds = kindsOf(patch.improve(0.02, {2, 1.1}, Progress()));
             QVERIFY(!kinds.empty());
             QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
         }
@@ -224,7 +224,7 @@ private slots:
         for (int n = 0; n < 20; ++n) {
             const Height rough = [&](double x, double z) { return 0.05 * std::sin(9 * x + n) * std::cos(11 * z - n); };
             Patch patch(content(rough, [&](double x, double z) { return n % 2 == 0 ? rough(x, z) : 0.0; }));
-            patch.improve(0.01, {4, 1.1});
+            patch.improve(0.01, {4, 1.1}, Progress());
             const Mesh& piece = patch.piece();
             for (const Triangle& t : piece.triangles) {
                 const Vec3d a = piece.positions[t[0]].cast<double>(), b = piece.positions[t[1]].cast<double>(),
@@ -241,7 +241,7 @@ private slots:
         Mesh again = before.piece;
         std::vector<std::uint16_t> sections = before.sections;
         Patch patch(std::move(before));
-        for (const PatchStep& step : patch.improve(0.02, {3, 1.1})) {
+        for (const PatchStep& step : patch.improve(0.02, {3, 1.1}, Progress())) {
             switch (step.kind) {
                 case PatchStep::Kind::Flip: flipEdge(again, step.triangle, step.corner, step.beyond); break;
                 case PatchStep::Kind::Move: again.positions[step.vertex] = step.place.cast<float>(); break;
