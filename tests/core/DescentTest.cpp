@@ -337,6 +337,18 @@ private slots:
         QVERIFY(measureDeviation(sheet, level, measuring, Progress()).max <= settings.limit.within);
     }
 
+    void canBeCancelledWhileItIsMended() {
+        const Mesh sheet = test::makeRidgedSheet(waves);
+        const Progress progress;
+        ReduceSettings settings;
+        settings.limit.within = 0.0016;
+        settings.limit.find = [&](const Mesh& level, const Progress&) {
+            progress.cancel();
+            return std::vector<TooFar>{{level.positions[0].cast<double>(), false}};
+        };
+        QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, 2000, settings, progress), Cancelled);
+    }
+
     // Where the error counts for more, there is less of it, also where nobody has guarded anything.
     void comesCloserWhereItIsDearer() {
         const Mesh sheet = test::makeSheet(150, 150, 1, 1, waves);
