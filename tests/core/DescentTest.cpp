@@ -1,4 +1,5 @@
 // The last stretch of a reduction: contracted and polished in turns.
+#include "base/Error.h"
 #include "measure/Deviation.h"
 #include "measure/TextureDrift.h"
 #include "mesh/Statistics.h"
