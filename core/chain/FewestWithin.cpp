@@ -30,12 +30,6 @@ constexpr std::size_t mayBeMended = 24;
 constexpr double nearlyTooFar = 0.95;
 constexpr float dearerEachTime = 10, dearest = 100;
 
-// What mending and repairs bring the largest deviation down to, as a rule, over that which 99 % are within: of the
-// demo's assets levels with a twentieth of the triangles came to 1.9, levels with a two hundredth to 1.6.
-double usualMaxToP99(double shareOfSource) {
-    return std::clamp(2.9 + 0.75 * std::log10(shareOfSource), 1.5, 3.5);
-}
-
 // Over a surface the deviation falls about as the inverse of the count, a little more slowly.
 constexpr double countByDeviation = 1.05;
 
@@ -226,6 +220,11 @@ private:
 };
 
 }  // namespace
+
+// Of the demo's assets levels with a twentieth of the triangles came to 1.9, levels with a two hundredth to 1.6.
+double usualMaxToP99(double shareOfSource) {
+    return std::clamp(2.9 + 0.75 * std::log10(shareOfSource), 1.5, 3.5);
+}
 
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
     requireSound(source, "The mesh");

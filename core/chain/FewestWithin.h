@@ -21,4 +21,7 @@ struct Fewest {
 /// @throws MeshError, Cancelled
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress);
 
+/// What such a search brings the largest deviation of a level down to, as a rule, over what 99 % are within.
+double usualMaxToP99(double shareOfSource);
+
 }  // namespace um

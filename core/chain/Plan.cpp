@@ -1,6 +1,7 @@
 #include "chain/Plan.h"
 
 #include "base/Units.h"
+#include "chain/FewestWithin.h"
 #include "chain/Halvings.h"
 
 #include <algorithm>
@@ -101,8 +102,11 @@ ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings,
         DeviationSettings quick;
         quick.samples = 50000;
         quick.proven = false;
-        const double error =
-            provenToFound * source.metresPerUnit * measureDeviation(prepared, mesh, quick, span.span(0.5, 1)).max;
+        const Deviation deviation = measureDeviation(prepared, mesh, quick, span.span(0.5, 1));
+        // Where a few places are off by more than that, a search brings them closer.
+        const double usual =
+            usualMaxToP99(double(mesh.triangleCount()) / double(source.triangleCount())) * deviation.p99;
+        const double error = source.metresPerUnit * std::min(provenToFound * deviation.max, usual);
         // Finer is never worse; where it was measured so, the coarser one was lucky.
         before = std::max(std::min(before, error), aLittleMore * known.error);
         // Where a count could not be met, two of them come to the same.
