@@ -109,7 +109,6 @@ private slots:
         QVERIFY(apart(patch.piece(), ground) < 0.9 * apart(piece, ground));
     }
 
-    // The narrower the hill, the more of the plain around it comes off the ground with the vertex that goes up there.
     // Where no step helps by itself, two may.
     void looksTwoStepsAhead() {
         int better = 0;
@@ -133,6 +132,7 @@ private slots:
         QVERIFY2(better >= 5, qPrintable(QString::number(better)));
     }
 
+    // The narrower the hill, the more of the plain around it comes off the ground with the vertex that goes up there.
     void doesNotLiftThePlainForTheSakeOfAPeak() {
         std::size_t steps = 0;
         for (const double steepness : {4.0, 6.0, 9.0, 12.0, 16.0, 20.0}) {
