@@ -27,7 +27,7 @@ struct Options {
     std::optional<std::string> screen, protect, dropLoose, materials, budget, nearest, total;
     std::optional<double> pixels, silhouetteWeight, floor, hysteresis, crossFade, gone, step;
     std::optional<int> mostLevels, sheet;
-    bool plan = false, fitTextures = false, again = false, noDrawOrder = false;
+    bool isThorough = false, plan = false, fitTextures = false, again = false, noDrawOrder = false;
     unsigned jobs = 0;
 };
 
@@ -76,6 +76,7 @@ Recipe recipeOf(const Options& options) {
     if (options.gone) recipe.switching.gonePixels = *options.gone;
     if (options.protect) recipe.care.protect = parseProtect(*options.protect);
     if (options.silhouetteWeight) recipe.care.silhouetteWeight = *options.silhouetteWeight;
+    if (options.isThorough) recipe.care.isThorough = true;
     if (options.dropLoose) recipe.care.dropLoose = *options.dropLoose;
     if (options.budget) recipe.budget = parseBudget(*options.budget);
     // The finest level keeps everything: it is what is looked at.
@@ -336,6 +337,8 @@ void addChain(CLI::App& app, int& code) {
                         "borders=hard,seams=on,creases=30deg,materials=off,skin=on: each off, on or hard");
     command->add_option("--silhouette-weight", options->silhouetteWeight,
                         "how much dearer places on the outline are, 0 to 1");
+    command->add_flag("--thorough", options->isThorough,
+                      "search for the closest level of each count; takes ten times as long");
     command->add_option("--drop-loose", options->dropLoose,
                         "drop loose pieces smaller than 5mm, 0.2% or 3px@24m first");
     command->add_option("--materials", options->materials,

@@ -21,7 +21,7 @@ struct Options {
     std::string normals = "auto";
     double silhouetteWeight = 0, crease = ReduceSettings().creaseDegrees;
     std::size_t leastOfPart = 0;
-    bool dropUnseen = false, noPolish = false;
+    bool isThorough = false, dropUnseen = false, noPolish = false;
 };
 
 std::size_t parseMemory(const std::string& text) {
@@ -67,6 +67,8 @@ ReduceSettings commonSettings(const Options& options) {
     settings.normals = parseNormals(options.normals);
     settings.creaseDegrees = options.crease;
     settings.polish = !options.noPolish;
+    if (options.isThorough && options.noPolish)
+        throw InputError("A thorough search is a matter of the polish: leave out --thorough or --no-polish.");
     return settings;
 }
 
@@ -129,6 +131,9 @@ int run(const Options& options) {
     parseUp(options.sourceUp);
     commonSettings(options);
     const std::size_t memory = options.memory.empty() ? memoryToSpare() : parseMemory(options.memory);
+    if (needsStreaming(options.in, memory) && options.isThorough)
+        throw InputError(options.in + " is reduced piece by piece, which cannot be searched thoroughly: leave out " +
+                         "--thorough, or allow more --memory.");
     if (needsStreaming(options.in, memory)) return runLarge(options, answer, target, memory);
     const MeshFile file = readWithNotes(options.in, options.unit);
     const ReduceSettings settings = settingsFor(options, file.mesh, screen);
@@ -139,7 +144,7 @@ int run(const Options& options) {
     const auto begin = std::chrono::steady_clock::now();
     TargetResult result = [&] {
         const TerminalProgress terminal("Reducing");
-        return reduceToTarget(file.mesh, target, screen, settings, terminal.progress());
+        return reduceToTarget(file.mesh, target, screen, settings, options.isThorough, terminal.progress());
     }();
     const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     if (!result.deviation && (options.measure || !options.tolerance.empty())) {
@@ -203,6 +208,9 @@ void addReduce(CLI::App& app, int& code) {
     command->add_option("--normals", options->normals, "auto, keep or remake")->capture_default_str();
     command->add_option("--crease", options->crease, "degrees from which normals made anew are split")
         ->capture_default_str();
+    command->add_flag(
+        "--thorough", options->isThorough,
+        "of a count or share: search for the level whose largest deviation is least; takes ten times as long");
     command->add_flag("--no-polish", options->noPolish, "leave the vertices where contraction put them");
     command->add_option("--memory", options->memory,
                         "memory allowed, such as 4G; larger files are reduced piece by piece");

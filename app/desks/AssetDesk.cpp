@@ -134,6 +134,11 @@ void AssetDesk::connectViews() {
     connect(&m_model, &DocumentModel::opened, this, &AssetDesk::documentOpened);
     connect(&m_model, &DocumentModel::changed, this, &AssetDesk::documentChanged);
     connect(m_target, &TargetPanel::reduceWanted, this, &AssetDesk::reduce);
+    connect(m_target, &TargetPanel::thoroughChosen, this, [this](bool isThorough) {
+        Care care = m_model.document().care;
+        care.isThorough = isThorough;
+        changeCare(tr("Thorough"), care);
+    });
     connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
     connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
     connect(m_parts, &PartsPanel::partChosen, m_view, &ViewArea::setChosenPart);
@@ -364,6 +369,7 @@ void AssetDesk::refresh() {
     const Level* level = shownLevel();
     m_levels->show(document, m_preview, m_shown, staleLevels(document));
     m_chainWatch->watch(document);
+    m_target->showThorough(document.care.isThorough);
     m_protect->show(document.care);
     m_parts->setGuard(document.care.guard);
     queueMeasuring();

@@ -20,14 +20,15 @@ void AssetDesk::reduce(const QString& typed, const Target& target) {
     m_measuring->pause();
     const auto source = m_model.document().source;
     const Screen screen = m_model.document().screen;
-    const ReduceSettings settings = settingsFor(m_model.document().care, *source, screen);
+    const Care& care = m_model.document().care;
+    const ReduceSettings settings = settingsFor(care, *source, screen);
     LevelRecipe recipe;
     recipe.target = typed.toStdString();
-    const std::string made =
-        howMade({*source, sourceMark(m_model.document())}, m_model.document().care, screen, {}, recipe, {}, 0);
-    m_reducing.start([this, typed, made, target, source, screen, settings](const Progress& progress) -> Job::Delivery {
-        auto result =
-            std::make_shared<TargetResult>(reduceToTarget(*source, target, screen, settings, progress.span(0, 0.95)));
+    const std::string made = howMade({*source, sourceMark(m_model.document())}, care, screen, {}, recipe, {}, 0);
+    m_reducing.start([this, typed, made, target, source, screen, settings,
+                      isThorough = care.isThorough](const Progress& progress) -> Job::Delivery {
+        auto result = std::make_shared<TargetResult>(
+            reduceToTarget(*source, target, screen, settings, isThorough, progress.span(0, 0.95)));
         auto mesh = std::make_shared<const Mesh>(std::move(result->mesh));
         std::shared_ptr<const Deviation> evidence;
         if (result->deviation) evidence = std::make_shared<const Deviation>(std::move(*result->deviation));

@@ -24,6 +24,7 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     : QWidget(parent),
       m_field(new QLineEdit),
       m_button(new QPushButton(tr("Reduce"))),
+      m_thorough(new QPushButton(tr("Thorough"))),
       m_meaning(makeQuietLabel()),
       m_slider(new QSlider(Qt::Horizontal)),
       m_progress(new JobStrip(reducing, tr("Reducing"))) {
@@ -34,12 +35,22 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     m_button->setObjectName("primary");
     m_button->setFixedHeight(36);
     m_button->setToolTip(tr("Reduce to the target (Enter or Ctrl+Return); the source is not harmed"));
+    m_thorough->setObjectName("small");
+    m_thorough->setFont(textFont(-1));
+    m_thorough->setCheckable(true);
+    m_thorough->setFocusPolicy(Qt::TabFocus);
+    m_thorough->setToolTip(tr(
+        "Searches for the level of that count whose largest deviation is least, which takes about ten times as long. "
+        "A length or pixels are searched for anyway."));
     m_meaning->setWordWrap(true);
     m_meaning->setAlignment(Qt::AlignTop);
     m_slider->setRange(0, sliderSteps);
     m_slider->setFocusPolicy(Qt::TabFocus);
     m_slider->setAccessibleName(tr("Target"));
     m_slider->setToolTip(tr("Sets the count in the field; nothing is computed until Enter"));
+    auto* heading = new QHBoxLayout;
+    heading->addWidget(makeHeading(tr("TARGET")), 1);
+    heading->addWidget(m_thorough);
     auto* row = new QHBoxLayout;
     row->setSpacing(8);
     row->addWidget(m_field, 1);
@@ -47,7 +58,7 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(7);
-    column->addWidget(makeHeading(tr("TARGET")));
+    column->addLayout(heading);
     column->addLayout(row);
     column->addWidget(m_meaning);
     // Progress takes the slider's place, so that nothing below it moves.
@@ -61,6 +72,7 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     connect(m_field, &QLineEdit::returnPressed, this, &TargetPanel::submit);
     connect(m_field, &QLineEdit::textChanged, this, &TargetPanel::describe);
     connect(m_button, &QPushButton::clicked, this, &TargetPanel::submit);
+    connect(m_thorough, &QPushButton::clicked, this, &TargetPanel::thoroughChosen);
     connect(m_slider, &QSlider::valueChanged, this, &TargetPanel::followSlider);
     connect(&reducing, &Job::started, this, [this] {
         m_button->setEnabled(false);
@@ -77,7 +89,7 @@ void TargetPanel::setSource(std::size_t triangles, double metresPerUnit, const S
     m_sourceTriangles = triangles;
     m_metresPerUnit = metresPerUnit;
     m_screen = screen;
-    for (QWidget* widget : std::initializer_list<QWidget*>{m_field, m_button, m_slider})
+    for (QWidget* widget : std::initializer_list<QWidget*>{m_field, m_button, m_thorough, m_slider})
         widget->setEnabled(triangles > 0);
     describe();
 }
@@ -88,6 +100,11 @@ QString TargetPanel::text() const {
 
 void TargetPanel::showTarget(const QString& text) {
     m_field->setText(text);
+}
+
+void TargetPanel::showThorough(bool isThorough) {
+    m_thorough->setChecked(isThorough);
+    describe();
 }
 
 void TargetPanel::showProblem(const QString& sentence) {
@@ -109,6 +126,8 @@ void TargetPanel::describe() {
             m_meaning->setText(
                 QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
         if (const auto count = targetTriangles(target, m_sourceTriangles)) {
+            if (m_thorough->isChecked() && !m_field->text().isEmpty())
+                m_meaning->setText(tr("%1; the closest is searched for").arg(m_meaning->text()));
             const QSignalBlocker quiet(m_slider);
             const double share = double(*count) / double(m_sourceTriangles);
             m_slider->setValue(int(std::lround(sliderSteps * (1 - std::log(share) / std::log(leastShare)))));

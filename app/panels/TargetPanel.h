@@ -26,12 +26,15 @@ public:
     QString text() const;
     void showTarget(const QString& text);
     void showProblem(const QString& sentence);
+    /// Whether counts are searched for the closest level.
+    void showThorough(bool isThorough);
 
     /// Reads the field and asks for the reduction, or says what is wrong.
     void submit();
 
 signals:
     void reduceWanted(const QString& typed, const um::Target& target);
+    void thoroughChosen(bool isThorough);
 
 private:
     void describe();
@@ -42,6 +45,7 @@ private:
     Screen m_screen;
     QLineEdit* m_field;
     QPushButton* m_button;
+    QPushButton* m_thorough;
     QLabel* m_meaning;
     QSlider* m_slider;
     JobStrip* m_progress;

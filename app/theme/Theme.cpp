@@ -112,6 +112,7 @@ QString Theme::styleSheet() const {
         QWidget#linesBack, QLabel#tag { background: @linesBack; border-radius: 6px; }
         QLabel#tag { padding: 1px 6px; }
         QPushButton#small { background: @panel; border: 1px solid @rule; border-radius: 8px; padding: 1px 8px; }
+        QPushButton#small:checked { background: @accentTint; border-color: @accent; }
         QProgressBar { background: @rule; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
         QProgressBar::chunk { background: @accent; border-radius: 2px; }
         QSlider { min-height: 20px; }

@@ -10,6 +10,7 @@ struct Care {
     Guard guard;
     double silhouetteWeight = 0;  ///< 0 to 1
     std::string dropLoose;        ///< the size below which loose pieces go, as typed; empty drops none
+    bool isThorough = false;      ///< whether the closest level of a count or share is searched for
 
     bool operator==(const Care&) const = default;
 };

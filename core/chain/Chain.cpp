@@ -61,7 +61,7 @@ public:
             std::erase_if(own.guard.parts, [&](const PartGuard& guard) { return !hasPart(*before->mesh, guard.part); });
             TargetResult result =
                 reduceToTarget(*before->mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
-                               m_recipe.screen, own, progress);
+                               m_recipe.screen, own, care.isThorough, progress);
             mesh = std::move(result.mesh);
             level.targetMet = result.targetMet;
             happened = std::move(result.notes);
@@ -78,7 +78,7 @@ public:
         } else {
             TargetResult result =
                 reduceToTarget(m_source.mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
-                               m_recipe.screen, settings, progress);
+                               m_recipe.screen, settings, care.isThorough, progress);
             mesh = std::move(result.mesh);
             level.targetMet = result.targetMet;
             happened = std::move(result.notes);
@@ -95,10 +95,10 @@ private:
         int users = 0;
     };
 
-    // Pieces are dropped until a count is met, which is another one for each level.
+    // Pieces are dropped until a count is met, which is another one for each level; a search ends with its own, too.
     bool sharesReduction(std::size_t i) const {
         const LevelRecipe& level = m_recipe.levels[i];
-        return m_recipe.care.dropLoose.empty() && !level.fromLevelBefore &&
+        return m_recipe.care.dropLoose.empty() && !m_recipe.care.isThorough && !level.fromLevelBefore &&
                targetTriangles(parseTarget(level.target), m_source.mesh.triangleCount()).has_value();
     }
 
@@ -157,7 +157,7 @@ std::string howMade(const ChainSource& source, const Care& care, const Screen& s
     const Care own = careOf(care, recipe);
     std::string text = source.hash + "|" + formatNumber(source.mesh.metresPerUnit) + "|" + recipe.target + "|" +
                        formatProtect(own.protect) + "|" + formatNumber(own.silhouetteWeight) + "|" + own.dropLoose +
-                       "|" + nameOf(recipe.materials);
+                       "|" + nameOf(recipe.materials) + (own.isThorough ? "|thorough" : "");
     for (const PartGuard& guard : own.guard.parts) text += "|" + guard.part + "=" + formatGuard(guard.value);
     if (recipe.materials == MaterialKeeping::Baked) text += "|" + bakeChoiceJson(bake);
     // Only what is typed in pixels depends on the screen.

@@ -1,6 +1,7 @@
 #include "chain/FewestWithin.h"
 
 #include "base/Sorted.h"
+#include "chain/MendedLevel.h"
 #include "mesh/Connectivity.h"
 
 #include <algorithm>
@@ -14,20 +15,12 @@ constexpr double closeEnough = 1.15;  // the factor between counts at which the 
 constexpr int mostTries = 16;
 constexpr int mostRepairs = 2;
 
-// To see whether all is within a length, vertices and what the proof asks for are enough.
-constexpr std::size_t fewSamples = 100'000;
-
 // The first count tried has so many triangles of the source for one.
 constexpr double firstShare = 16;
 
 // So many places that are too far off may be made dearer; more are a sign of too few triangles.
 constexpr std::size_t fewPlaces = 10;
 
-// Nor are all places looked for, to be mended, where so many are known.
-constexpr std::size_t mayBeMended = 24;
-
-// Places nearly too far off are made dearer, too: with a little bad luck they are next time.
-constexpr double nearlyTooFar = 0.95;
 constexpr float dearerEachTime = 10, dearest = 100;
 
 // Over a surface the deviation falls about as the inverse of the count, a little more slowly.
@@ -46,9 +39,7 @@ public:
           m_allowed(allowed),
           m_settings(settings),
           m_progress(progress),
-          m_prepared(source, progress.span(0, 0.05)) {
-        m_settings.limit.within = allowed;
-        m_settings.limit.find = [this](const Mesh& level, const Progress& span) { return tooFar(level, span); };
+          m_mender(source, progress.span(0, 0.05)) {
         m_settings.dearer.clear();
     }
 
@@ -69,7 +60,7 @@ public:
         DeviationSettings settings;
         settings.allowed = m_allowed;
         const double proven = m_best->deviation.maxBound;
-        m_best->deviation = measureDeviation(m_prepared, m_best->mesh, settings, nextSpan());
+        m_best->deviation = measureDeviation(m_mender.source(), m_best->mesh, settings, nextSpan());
         // With more samples a farther place may be met, so near to what is allowed that it is not proven again.
         if (proven > 0) m_best->deviation.maxBound = std::min(m_best->deviation.maxBound, proven);
         m_progress.at(1);
@@ -92,56 +83,22 @@ private:
     Trial tryAt(std::size_t count) {
         const Progress span = nextSpan();
         ++m_tries;
-        m_measured = {};
         Reduction reduction(m_source, 1, m_settings, span.span(0, 0.1));
         reduction.reduceTo(count, span.span(0.1, 0.4));
         ReduceNotes notes = reduction.notes();
-        Mesh mesh = std::move(reduction).mesh(span.span(0.4, 0.9));
-        // Not if there was nothing to polish, or it was reduced once more.
-        if (m_measured.triangles != mesh.triangles || m_measured.positions != mesh.positions)
-            measure(mesh, span.span(0.9, 1));
-        const Trial trial{mesh.triangleCount(), m_measured.deviation, m_measured.deviation.maxBound <= m_allowed};
+        MeasuredLevel level = m_mender.make(std::move(reduction), m_allowed, true, span.span(0.4, 1));
+        const Trial trial{level.mesh.triangleCount(), level.deviation, level.deviation.maxBound <= m_allowed};
         if (trial.holds) m_isCoarsest = trial.triangles > count;
         if (trial.holds && trial.triangles < m_holds) {
             m_holds = trial.triangles;
-            m_best = Fewest{std::move(mesh), trial.deviation, std::move(notes)};
+            m_best = Fewest{std::move(level.mesh), trial.deviation, std::move(notes)};
         }
         return trial;
     }
 
-    struct Measured {
-        std::vector<Triangle> triangles;
-        std::vector<Vec3f> positions;
-        Deviation deviation;
-    };
-
-    void measure(const Mesh& level, const Progress& progress) {
-        DeviationSettings settings;
-        settings.proven = false;
-        settings.samples = fewSamples;
-        settings.allowed = m_allowed;
-        m_measured = {level.triangles, level.positions,
-                      measureDeviation(m_prepared, level, settings, progress.span(0, 0.3))};
-        settings.proven = true;
-        if (tooFarAt(m_measured.deviation) <= mayBeMended)
-            m_measured.deviation = measureDeviation(m_prepared, level, settings, progress.span(0.3, 1));
+    bool mayBeRepaired(const Trial& trial) const {
+        return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewPlaces;
     }
-
-    std::vector<TooFar> tooFar(const Mesh& level, const Progress& progress) {
-        measure(level, progress);
-        std::vector<TooFar> places;
-        if (m_measured.deviation.maxBound <= m_allowed) return places;
-        for (const FarPlace& far : m_measured.deviation.farPlaces)
-            if (far.distance > nearlyTooFar * m_allowed) places.push_back({far.place, far.isOnSource});
-        return places;
-    }
-
-    std::size_t tooFarAt(const Deviation& deviation) const {
-        return std::size_t(std::count_if(deviation.farPlaces.begin(), deviation.farPlaces.end(),
-                                         [&](const FarPlace& far) { return far.distance > m_allowed; }));
-    }
-
-    bool mayBeRepaired(const Trial& trial) const { return !trial.holds && tooFarAt(trial.deviation) <= fewPlaces; }
 
     // The source's vertices for about half an edge of the level around.
     void makeDearer(const std::vector<FarPlace>& places, std::size_t count) {
@@ -153,7 +110,7 @@ private:
         for (const FarPlace& far : places) {
             if (far.distance < nearlyTooFar * m_allowed) continue;
             SurfacePoint closest;
-            m_prepared.surface.find(std::span(&far.place, 1), 0, std::span(&closest, 1));
+            m_mender.source().surface.find(std::span(&far.place, 1), 0, std::span(&closest, 1));
             const Triangle& triangle = m_source.triangles[closest.triangle];
             std::vector<VertexId> vertices(triangle.begin(), triangle.end());
             for (long ring = 0; ring < rings; ++ring) {
@@ -182,8 +139,7 @@ private:
         const auto all = double(m_source.triangleCount());
         double guess = double(count);
         for (int i = 0; i < 3; ++i)
-            guess = double(count) *
-                    std::pow(usualMaxToP99(guess / all) * trial.deviation.p99 / m_allowed, countByDeviation);
+            guess = double(count) * std::pow(usualMax(trial.deviation, guess / all) / m_allowed, countByDeviation);
         return guess;
     }
 
@@ -209,9 +165,8 @@ private:
     double m_allowed;
     ReduceSettings m_settings;
     const Progress& m_progress;
-    DeviationSource m_prepared;
+    LevelMender m_mender;
     VertexTriangles m_around;
-    Measured m_measured;  // last
     std::optional<Fewest> m_best;
     std::size_t m_fails = 0, m_holds = m_source.triangleCount();  // counts
     bool m_isCoarsest = false;                                    // no fewer can be had
@@ -220,11 +175,6 @@ private:
 };
 
 }  // namespace
-
-// Of the demo's assets levels with a twentieth of the triangles came to 1.9, levels with a two hundredth to 1.6.
-double usualMaxToP99(double shareOfSource) {
-    return std::clamp(2.9 + 0.75 * std::log10(shareOfSource), 1.5, 3.5);
-}
 
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
     requireSound(source, "The mesh");

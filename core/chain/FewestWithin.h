@@ -17,11 +17,8 @@ struct Fewest {
 /// unlucky places, which decide about the largest deviation of any one reduction. About ten reductions; the source
 /// itself where nothing coarser holds.
 /// @param allowed  in the mesh's unit
-/// @param settings its `within` and `dearer` are not looked at
+/// @param settings its `dearer` is not looked at
 /// @throws MeshError, Cancelled
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress);
-
-/// What such a search brings the largest deviation of a level down to, as a rule, over what 99 % are within.
-double usualMaxToP99(double shareOfSource);
 
 }  // namespace um

@@ -1,8 +1,8 @@
 #include "chain/Plan.h"
 
 #include "base/Units.h"
-#include "chain/FewestWithin.h"
 #include "chain/Halvings.h"
+#include "chain/MendedLevel.h"
 
 #include <algorithm>
 #include <cmath>
@@ -104,8 +104,7 @@ ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings,
         quick.proven = false;
         const Deviation deviation = measureDeviation(prepared, mesh, quick, span.span(0.5, 1));
         // Where a few places are off by more than that, a search brings them closer.
-        const double usual =
-            usualMaxToP99(double(mesh.triangleCount()) / double(source.triangleCount())) * deviation.p99;
+        const double usual = usualMax(deviation, double(mesh.triangleCount()) / double(source.triangleCount()));
         const double error = source.metresPerUnit * std::min(provenToFound * deviation.max, usual);
         // Finer is never worse; where it was measured so, the coarser one was lucky.
         before = std::max(std::min(before, error), aLittleMore * known.error);

@@ -88,6 +88,7 @@ void takeAll(Recipe& recipe, const Json& json) {
     if (json.contains("protect")) care.protect = parseProtect(json.at("protect").get<std::string>());
     care.silhouetteWeight = json.value("silhouette_weight", care.silhouetteWeight);
     care.dropLoose = json.value("drop_loose", care.dropLoose);
+    care.isThorough = json.value("thorough", care.isThorough);
     if (json.contains("guard"))
         for (const auto& [part, value] : json.at("guard").items())
             care.guard.parts.push_back({part, parseGuard(value.get<std::string>())});
@@ -191,6 +192,7 @@ std::string recipeJson(const Recipe& recipe) {
     json["protect"] = formatProtect(recipe.care.protect);
     json["silhouette_weight"] = recipe.care.silhouetteWeight;
     json["drop_loose"] = recipe.care.dropLoose;
+    json["thorough"] = recipe.care.isThorough;
     json["guard"] = Json::object();
     for (const PartGuard& guard : recipe.care.guard.parts) json["guard"][guard.part] = formatGuard(guard.value);
     json["budget"] = toJson(recipe.budget);

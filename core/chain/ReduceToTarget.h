@@ -11,16 +11,17 @@ namespace um {
 struct TargetResult {
     Mesh mesh;
     bool targetMet = true;
-    /// Measured on the way, where the target is a tolerance.
+    /// Measured on the way, where it was searched for.
     std::optional<Deviation> deviation;
     ReduceNotes notes;
 };
 
-/// Counts and shares are reduced to directly. For a length, and for pixels at a distance, the count is searched for:
-/// the fewest triangles (to about an eighth) whose proven deviation, measured both ways, stays within it
-/// (fewestWithin).
+/// Counts and shares are reduced to directly, or the closest level of the count is searched for (closestAt). For a
+/// length, and for pixels at a distance, the count is searched for: the fewest triangles (to about an eighth) whose
+/// proven deviation, measured both ways, stays within it (fewestWithin).
+/// @param isThorough  whether for a count or share the closest level is searched for
 /// @throws MeshError, Cancelled
 TargetResult reduceToTarget(const Mesh& source, const Target& target, const Screen& screen,
-                            const ReduceSettings& settings, const Progress& progress);
+                            const ReduceSettings& settings, bool isThorough, const Progress& progress);
 
 }  // namespace um

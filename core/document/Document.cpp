@@ -168,6 +168,7 @@ Care careFrom(const Json& json) {
     care.guard = guardFromText(json.at("guard").get<std::string>());
     care.silhouetteWeight = json.at("silhouette_weight");
     care.dropLoose = json.at("drop_loose");
+    care.isThorough = json.value("thorough", false);  // documents of before do not say it
     return care;
 }
 
@@ -303,7 +304,8 @@ void saveInto(Database& database, const Document& document, const std::filesyste
          {{"protect", formatProtect(document.care.protect)},
           {"guard", guardText(document.care.guard)},
           {"silhouette_weight", document.care.silhouetteWeight},
-          {"drop_loose", document.care.dropLoose}}},
+          {"drop_loose", document.care.dropLoose},
+          {"thorough", document.care.isThorough}}},
         {"screen", {{"height_px", document.screen.heightPixels}, {"fov_degrees", document.screen.fieldOfViewDegrees}}},
         {"viewer_metres", document.viewerDistance},
         {"switching", switchingJson(document)},

@@ -287,6 +287,7 @@ std::string reportHtml(const Document& document, const std::string& date, const 
         "</table>\n<p>Protect: " + escaped(formatProtect(document.care.protect)) + " · silhouette weight " +
         formatNumber(document.care.silhouetteWeight) +
         (document.care.dropLoose.empty() ? "" : " · loose parts dropped under " + escaped(document.care.dropLoose)) +
+        (document.care.isThorough ? " · thorough" : "") +
         (document.sourceHash.empty() ? "" : " · the source's file " + document.sourceHash) + "</p>\n";
     for (const PartGuard& guard : document.care.guard.parts)
         html += "<p>Guard: " + escaped(guard.part) + " " + formatGuard(guard.value) + "</p>\n";

@@ -191,7 +191,7 @@ void Descent::start(std::size_t target, const Progress& progress) {
     if (std::exchange(m_isStarted, true)) return;
     const bool isThere = triangles() <= target;
     polish(isThere ? lastRounds(double(m_settings.sourceTriangles) / double(target)) : 1,
-           isThere ? target - triangles() : 0, 0, progress);
+           isThere ? target - triangles() : 0, 0, {}, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
@@ -200,12 +200,12 @@ bool Descent::approach(std::size_t target, const Progress& progress) {
     start(target, progress.span(0, share));
     for (std::size_t i = 0; i < rungs.size(); ++i)
         if (rungs[i] < triangles() &&
-            !goTo(rungs[i], 1, {}, progress.span(double(i + 1) * share, double(i + 2) * share)))
+            !goTo(rungs[i], 1, {}, {}, progress.span(double(i + 1) * share, double(i + 2) * share)))
             break;
     return rungs.empty() || triangles() <= rungs.back();
 }
 
-Mesh Descent::finish(std::size_t target, const Progress& progress) && {
+Mesh Descent::finish(std::size_t target, const Limit& limit, const Progress& progress) && {
     const double sourceForOne = double(m_settings.sourceTriangles) / double(target);
     double done = m_isStarted ? 0 : 0.5;
     start(target, progress.span(0, done));
@@ -214,24 +214,25 @@ Mesh Descent::finish(std::size_t target, const Progress& progress) && {
         const double share = (1 - done) / 2 / double(surpluses.size());
         for (const double over : surpluses) {
             if (over * double(target) < double(triangles()) / leastStep &&
-                !goTo(std::size_t(over * double(target)), 1, {}, progress.span(done, done + share)))
+                !goTo(std::size_t(over * double(target)), 1, {}, {}, progress.span(done, done + share)))
                 break;
             done += share;
         }
     }
-    const std::size_t spare = m_settings.limit.find ? spareFor(target) : 0;
+    const std::size_t spare = limit.find ? spareFor(target) : 0;
     if (triangles() > target)
-        goTo(target, lastRounds(sourceForOne), Filling{2 * (insertionsFor(target) + spare), true, spare},
+        goTo(target, lastRounds(sourceForOne), Filling{2 * (insertionsFor(target) + spare), true, spare}, limit,
              progress.span(done, 1));
     return std::move(m_polisher.level());
 }
 
-bool Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress) {
+bool Descent::goTo(std::size_t count, int rounds, const Filling& filling, const Limit& limit,
+                   const Progress& progress) {
     const std::size_t before = triangles();
     contract(count - filling.triangles, progress.span(0, 0.3));
     const bool goesDown = triangles() < before;
     const std::size_t missing = count - std::min(count, triangles());
-    polish(rounds, filling.isExact ? missing : 0, filling.spare, progress.span(0.3, 1));
+    polish(rounds, filling.isExact ? missing : 0, filling.spare, limit, progress.span(0.3, 1));
     return goesDown;
 }
 
@@ -256,10 +257,10 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     m_polisher.goOn(std::move(next), std::move(provenance), into, sampling);
 }
 
-void Descent::polish(int rounds, std::size_t missing, std::size_t spare, const Progress& progress) {
+void Descent::polish(int rounds, std::size_t missing, std::size_t spare, const Limit& limit, const Progress& progress) {
     const bool carries = m_attributes.channels() > 0;
     const std::vector<Vec3f> before = carries ? m_polisher.level().positions : std::vector<Vec3f>();
-    m_polisher.improve(rounds, missing, spare, m_settings.limit, progress);
+    m_polisher.improve(rounds, missing, spare, limit, progress);
     const std::vector<Birth> births = m_polisher.finish();
     if (carries) moveAttributes(std::move(m_attributes), before, births, m_polisher.level());
     m_attributes = Attributes();

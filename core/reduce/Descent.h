@@ -13,7 +13,6 @@ struct DescentSettings {
     std::vector<LineEdge> sourceLines;
     std::size_t sourceTriangles = 0;  ///< of the source, before it was thinned
     bool mindsFarPlaces = true;       ///< whether contractions to places far off are dearer
-    Limit limit = {};                 ///< kept to in the last polish
 };
 
 /// Whether a reduction goes so far down that its source is better thinned at first (Contraction::thin): what stands in
@@ -52,9 +51,10 @@ public:
     bool approach(std::size_t target, const Progress& progress);
 
     /// Leaves the rungs for the target, or as near to it as can be, and polishes what has not been; at that, vertices
-    /// are put in where the source is farthest off. What lies below the target already stays as it is.
+    /// are put in where the source is farthest off, and the level is kept to the limit. What lies below the target
+    /// already stays as it is.
     /// @throws Cancelled
-    Mesh finish(std::size_t target, const Progress& progress) &&;
+    Mesh finish(std::size_t target, const Limit& limit, const Progress& progress) &&;
 
 private:
     // What a contraction leaves for the polish to put in.
@@ -66,9 +66,9 @@ private:
 
     void start(std::size_t target, const Progress& progress);
     // Whether anything has gone; where nothing may, nothing will further down.
-    bool goTo(std::size_t count, int rounds, const Filling& filling, const Progress& progress);
+    bool goTo(std::size_t count, int rounds, const Filling& filling, const Limit& limit, const Progress& progress);
     void contract(std::size_t count, const Progress& progress);
-    void polish(int rounds, std::size_t missing, std::size_t spare, const Progress& progress);
+    void polish(int rounds, std::size_t missing, std::size_t spare, const Limit& limit, const Progress& progress);
 
     const PolishSource& m_source;
     const DescentSettings& m_settings;

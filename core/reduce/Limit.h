@@ -19,8 +19,12 @@ struct Limit {
 
     /// Says where a level is still too far off, and nothing if it is not; it is called again after what it has said
     /// has been mended, a few times at most. The level's shape is finished by then, its attributes are not. May be
-    /// empty. Some vertices are kept for what it says: those not needed are left out of the level.
+    /// empty. Some vertices are kept for what it says.
     std::function<std::vector<TooFar>(const Mesh& level, const Progress& progress)> find = {};
+
+    /// Whether vertices that were kept for that and are not needed are left out of the level, or put in where they do
+    /// no harm.
+    bool leavesOutSpare = false;
 };
 
 }  // namespace um

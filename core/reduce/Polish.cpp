@@ -65,7 +65,10 @@ void Polisher::improve(int rounds, std::size_t triangles, std::size_t spare, con
             limit.within > 0 ? mendFartherThan(limit.within, forMending, progress) : mendFarthest(forMending, progress);
         insertVertices(forMending - used, true, progress);
     }
-    if (limit.find && triangles > 0) mendWhereFound(limit, spare, progress);
+    if (limit.find && triangles > 0) {
+        const std::size_t used = mendWhereFound(limit, spare, progress);
+        if (!limit.leavesOutSpare) insertVertices(spare - used, true, progress);
+    }
     m_isCurrent = m_isCurrent && m_changed.empty();
     progress.at(1);
 }

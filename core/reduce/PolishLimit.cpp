@@ -83,18 +83,21 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
 
 // Where the level was measured and found to be too far off. If one of the places cannot be mended, nothing is won with
 // the others.
-void Polisher::mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress) {
+// @returns how many vertices were put in
+std::size_t Polisher::mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress) {
     constexpr int mostTimes = 6;
     // Of a small level, patches soon are the whole.
     constexpr std::size_t trianglesForPlace = 50, fewPlaces = 6, manyPlaces = 48;
     const std::size_t mostPlaces = std::clamp(m_level.triangleCount() / trianglesForPlace, fewPlaces, manyPlaces);
+    std::size_t left = count;
     for (int time = 0; time < mostTimes; ++time) {
         const Progress finding = progress.span(double(time) / mostTimes, double(time + 1) / mostTimes);
         const std::vector<TooFar> places = limit.find(shape(), finding);
         if (places.empty() || places.size() > mostPlaces) break;
-        if (!mendAt(places, limit.within, count, progress)) break;
+        if (!mendAt(places, limit.within, left, progress)) break;
     }
     m_sourceTree = m_levelTree = nullptr;
+    return count - left;
 }
 
 }  // namespace um

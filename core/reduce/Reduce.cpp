@@ -164,7 +164,6 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
     prepared->descent.sourceLines = m_contraction->mesh().lines();
     prepared->descent.sourceTriangles = mesh.triangleCount();
-    prepared->descent.limit = settings.limit;
     // Where someone says what is dear, that alone counts.
     prepared->descent.mindsFarPlaces = guard.empty() && !(settings.silhouetteWeight > 0);
     m_prepared = prepared;
@@ -248,16 +247,16 @@ std::size_t Reduction::triangles() const {
     return there <= pause() ? std::min(there, m_target) : there;
 }
 
-Mesh Reduction::mesh(const Progress& progress) const& {
-    return finish(descent(progress.span(0, 0.1)), progress.span(0.1, 1));
+Mesh Reduction::mesh(const Progress& progress, const Limit& limit) const& {
+    return finish(descent(progress.span(0, 0.1)), limit, progress.span(0.1, 1));
 }
 
-Mesh Reduction::mesh(const Progress& progress) && {
+Mesh Reduction::mesh(const Progress& progress, const Limit& limit) && {
     const bool isLastUse = isPolished() && m_descent.use_count() == 1;
     auto last = isLastUse ? std::optional<Descent>(std::move(*m_descent)) : descent(progress.span(0, 0.1));
     if (last) m_contraction.reset();
     m_descent.reset();
-    return finish(std::move(last), progress.span(0.1, 1));
+    return finish(std::move(last), limit, progress.span(0.1, 1));
 }
 
 // From where there is one more stretch to go, if what there is shall be polished.
@@ -267,9 +266,10 @@ std::optional<Descent> Reduction::descent(const Progress& progress) const {
     return m_prepared->descentFrom(*m_contraction, progress);
 }
 
-Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) const {
+Mesh Reduction::finish(std::optional<Descent> last, const Limit& limit, const Progress& progress) const {
     const Mesh& source = m_prepared->mesh();
-    Mesh level = last ? std::move(*last).finish(m_target, progress.span(0, 0.9)) : m_contraction->mesh().finish(source);
+    Mesh level =
+        last ? std::move(*last).finish(m_target, limit, progress.span(0, 0.9)) : m_contraction->mesh().finish(source);
     if (last && level.triangleCount() > m_target) {
         // What was polished on the way did not go far enough; it may without.
         last.reset();
@@ -279,7 +279,7 @@ Mesh Reduction::finish(std::optional<Descent> last, const Progress& progress) co
             straight->finish();
             last.emplace(m_prepared->descentFrom(*straight, rest.span(0.7, 0.8)));
             straight.reset();
-            level = std::move(*last).finish(m_target, rest.span(0.8, 1));
+            level = std::move(*last).finish(m_target, limit, rest.span(0.8, 1));
         }
     }
     // A thinned source has none of its own.

@@ -49,7 +49,6 @@ struct ReduceSettings {
     double creaseDegrees = 50;
     /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
     bool polish = true;
-    Limit limit;
     /// By how much the error counts for more at each vertex of the source, besides the guard; or empty.
     std::vector<float> dearer;
     /// The error already made at each vertex, where the source itself came out of something finer; or empty.
@@ -104,10 +103,10 @@ public:
     void reduceTo(std::size_t targetTriangles, const Progress& progress);
     /// About as many as mesh() will have: the target, or more where it cannot be met.
     std::size_t triangles() const;
-    /// What there is now, polished if wanted.
-    Mesh mesh(const Progress& progress) const&;
+    /// What there is now, polished if wanted, and then kept to a limit.
+    Mesh mesh(const Progress& progress, const Limit& limit = {}) const&;
     /// The same where nothing more is wanted: gives memory back on the way.
-    Mesh mesh(const Progress& progress) &&;
+    Mesh mesh(const Progress& progress, const Limit& limit = {}) &&;
     const ReduceNotes& notes() const { return m_notes; }
 
 private:
@@ -115,7 +114,7 @@ private:
 
     void startThinned(const Progress& progress);
     std::optional<Descent> descent(const Progress& progress) const;
-    Mesh finish(std::optional<Descent> last, const Progress& progress) const;
+    Mesh finish(std::optional<Descent> last, const Limit& limit, const Progress& progress) const;
     bool isPolished() const;
     std::size_t pause() const;
 

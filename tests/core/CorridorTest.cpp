@@ -266,7 +266,7 @@ private slots:
         const ErrorCurve curve = measureErrorCurve(sheet, settings, {double(sheet.triangleCount()), 0}, Progress());
         for (std::size_t i = 1; i < curve.points.size(); ++i)
             QVERIFY(curve.points[i].triangles < curve.points[i - 1].triangles);
-        const TargetResult within = reduceToTarget(sheet, parseTarget("200mm"), {}, settings, Progress());
+        const TargetResult within = reduceToTarget(sheet, parseTarget("200mm"), {}, settings, false, Progress());
         QVERIFY(within.mesh.triangleCount() >= 238 && within.mesh.triangleCount() < sheet.triangleCount() / 4);
     }
 

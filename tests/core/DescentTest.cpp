@@ -20,6 +20,12 @@ Mesh reduced(const Mesh& mesh, std::size_t target, ReduceSettings settings = {})
     return reduceMesh(mesh, target, settings, Progress()).mesh;
 }
 
+Mesh reducedWithin(const Limit& limit, const Mesh& mesh, std::size_t target, const Progress& progress = {}) {
+    Reduction reduction(mesh, target, {}, progress);
+    reduction.reduceTo(target, progress);
+    return reduction.mesh(progress, limit);
+}
+
 double waves(double x, double z) {
     return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z) + 0.01 * std::sin(40 * x) * std::sin(37 * z);
 }
@@ -45,7 +51,7 @@ struct Run {
         const PolishSource polishSource(source, Progress());
         Descent descent(contraction, polishSource, settings);
         descent.approach(target, Progress());
-        return std::move(descent).finish(target, Progress());
+        return std::move(descent).finish(target, {}, Progress());
     }
 };
 
@@ -295,59 +301,63 @@ private slots:
         const Mesh sheet = test::makeRidgedSheet(waves);
         const Mesh usual = reduced(sheet, 4000);
         const Deviation before = measureDeviation(sheet, usual, {}, Progress());
-        ReduceSettings settings;
-        settings.limit.within = 0.6 * before.max;
-        const Mesh level = reduced(sheet, 4000, settings);
+        Limit limit;
+        limit.within = 0.6 * before.max;
+        const Mesh level = reducedWithin(limit, sheet, 4000);
         QCOMPARE(level.triangleCount(), std::size_t(4000));
         QVERIFY(test::trianglesFacingAway(level, {0, 1, 0}) <= test::trianglesFacingAway(usual, {0, 1, 0}));
         const Deviation after = measureDeviation(sheet, level, {}, Progress());
         const auto tooFar = [&](const Deviation& deviation) {
             return std::count_if(deviation.farPlaces.begin(), deviation.farPlaces.end(),
-                                 [&](const FarPlace& far) { return far.distance > settings.limit.within; });
+                                 [&](const FarPlace& far) { return far.distance > limit.within; });
         };
         QVERIFY2(tooFar(before) >= 4 && 3 * tooFar(after) <= tooFar(before),
                  qPrintable(QString("%1 %2").arg(tooFar(before)).arg(tooFar(after))));
         QVERIFY2(after.rms < 1.05 * before.rms, qPrintable(QString("%1 %2").arg(before.rms).arg(after.rms)));
-        QCOMPARE(reduced(sheet, 4000, settings).positions, level.positions);
+        QCOMPARE(reducedWithin(limit, sheet, 4000).positions, level.positions);
     }
 
     // What is still too far off is mended where someone says so, with vertices that were kept for it.
     void mendsWhereItIsFoundToBeTooFarOff() {
         const Mesh sheet = test::makeRidgedSheet(waves);
         constexpr std::size_t target = 2000, mostKept = 128;
-        ReduceSettings settings;
-        settings.limit.within = 0.0016;
+        Limit limit;
+        limit.within = 0.0016;
         DeviationSettings measuring;
-        measuring.allowed = settings.limit.within;
+        measuring.allowed = limit.within;
         std::vector<std::size_t> found;
         std::vector<Vec3f> lastSeen;
-        settings.limit.find = [&](const Mesh& level, const Progress&) {
+        limit.find = [&](const Mesh& level, const Progress&) {
             requireSound(level, "The level");
             lastSeen = level.positions;
             std::vector<TooFar> places;
             for (const FarPlace& far : measureDeviation(sheet, level, measuring, Progress()).farPlaces)
-                if (far.distance > settings.limit.within) places.push_back({far.place, far.isOnSource});
+                if (far.distance > limit.within) places.push_back({far.place, far.isOnSource});
             found.push_back(places.size());
             return places;
         };
-        const Mesh level = reduced(sheet, target, settings);
+        limit.leavesOutSpare = true;
+        const Mesh level = reducedWithin(limit, sheet, target);
         QVERIFY(level.triangleCount() <= target && level.triangleCount() + mostKept > target);
         QVERIFY2(found.size() > 1 && found.front() > 0 && found.back() == 0,
                  qPrintable(QString("%1 times, %2, %3").arg(found.size()).arg(found.front()).arg(found.back())));
         QCOMPARE(level.positions, lastSeen);
-        QVERIFY(measureDeviation(sheet, level, measuring, Progress()).max <= settings.limit.within);
+        QVERIFY(measureDeviation(sheet, level, measuring, Progress()).max <= limit.within);
+        // What is not needed may be put in all the same.
+        limit.leavesOutSpare = false;
+        QCOMPARE(reducedWithin(limit, sheet, target).triangleCount(), target);
     }
 
     void canBeCancelledWhileItIsMended() {
         const Mesh sheet = test::makeRidgedSheet(waves);
         const Progress progress;
-        ReduceSettings settings;
-        settings.limit.within = 0.0016;
-        settings.limit.find = [&](const Mesh& level, const Progress&) {
+        Limit limit;
+        limit.within = 0.0016;
+        limit.find = [&](const Mesh& level, const Progress&) {
             progress.cancel();
             return std::vector<TooFar>{{level.positions[0].cast<double>(), false}};
         };
-        QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, 2000, settings, progress), Cancelled);
+        QVERIFY_EXCEPTION_THROWN(reducedWithin(limit, sheet, 2000, progress), Cancelled);
     }
 
     // Where the error counts for more, there is less of it, also where nobody has guarded anything.

@@ -76,7 +76,7 @@ private slots:
 
     void reachesALengthWithFewTriangles() {
         const Mesh sphere = test::makeSphere(1, 60);
-        const TargetResult result = reduceToTarget(sphere, parseTarget("10mm"), {}, {}, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("10mm"), {}, {}, false, Progress());
         QVERIFY(result.deviation->max <= 0.010);
         // A sphere needs about 1.2 * 4 pi / (3 sqrt(3) / 4 * 8 d) triangles; far fewer than the source's is what
         // matters.
@@ -92,7 +92,7 @@ private slots:
     void needsFewerThanTheLuckiestReduction() {
         const Mesh source =
             test::makeRidgedSheet([](double x, double z) { return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z); });
-        const TargetResult result = reduceToTarget(source, parseTarget("2mm"), {}, {}, Progress());
+        const TargetResult result = reduceToTarget(source, parseTarget("2mm"), {}, {}, false, Progress());
         QVERIFY(result.deviation->maxBound <= 0.002);
         const auto found = double(result.mesh.triangleCount());
         for (const double more : {1.0, 1.1, 1.2}) {
@@ -105,14 +105,14 @@ private slots:
     void reachesPixelsThroughTheScreen() {
         const Mesh sphere = test::makeSphere(1, 40);
         const Screen screen;
-        const TargetResult result = reduceToTarget(sphere, parseTarget("2px@20m"), screen, {}, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("2px@20m"), screen, {}, false, Progress());
         QVERIFY(screen.pixels(result.deviation->max, 20) <= 2);
         QVERIFY(result.mesh.triangleCount() < sphere.triangleCount());
     }
 
     void keepsTheSourceWhereNothingElseHolds() {
         const Mesh sphere = test::makeSphere(1, 4);
-        const TargetResult result = reduceToTarget(sphere, parseTarget("0.0001mm"), {}, {}, Progress());
+        const TargetResult result = reduceToTarget(sphere, parseTarget("0.0001mm"), {}, {}, false, Progress());
         QCOMPARE(result.mesh.triangleCount(), sphere.triangleCount());
     }
 };

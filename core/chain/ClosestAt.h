@@ -1,0 +1,23 @@
+#pragma once
+/// Searching for the level of a count that is closest to its source.
+#include "measure/Deviation.h"
+#include "reduce/Reduce.h"
+
+namespace um {
+
+struct ClosestLevel {
+    Mesh mesh;
+    Deviation deviation;    ///< proven
+    bool targetMet = true;  ///< as in Reduced
+    ReduceNotes notes;
+};
+
+/// The source is reduced to the count; then what is farthest off is mended again and again from there, each time within
+/// another length, until a tenth less is too little. The closest of those is the result, by the proven largest
+/// deviation. Takes about ten times as long as the reduction alone. The root mean square rises by a few hundredths at
+/// most.
+/// @throws MeshError, Cancelled  as reduceMesh
+ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
+                       const Progress& progress);
+
+}  // namespace um

@@ -1,0 +1,44 @@
+#pragma once
+/// Levels that are measured while they are made, and mended where they are too far off.
+#include "measure/Deviation.h"
+#include "reduce/Reduce.h"
+
+namespace um {
+
+struct MeasuredLevel {
+    Mesh mesh;
+    Deviation deviation;
+};
+
+class LevelMender {
+public:
+    /// Keeps a reference to `source`, which must stay as it is.
+    LevelMender(const Mesh& source, const Progress& progress);
+
+    const DeviationSource& source() const { return m_source; }
+
+    /// What a reduction of the source has come to, mended where it is farther off than that; its deviation is proven
+    /// unless it is far too far off.
+    /// @param within          in the mesh's unit
+    /// @param leavesOutSpare  as in Limit
+    /// @throws Cancelled
+    MeasuredLevel make(Reduction reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+
+    /// In so many places as tell whether all is within a length.
+    Deviation measure(const Mesh& level, double within, const Progress& progress) const;
+
+private:
+    DeviationSource m_source;
+};
+
+// Places nearly too far off count, too: with a little bad luck they are next time.
+constexpr double nearlyTooFar = 0.95;
+
+/// How many places are known to be farther off than that.
+std::size_t placesFartherThan(double within, const Deviation& deviation);
+
+/// What the largest deviation of a level can be brought down to by mending, as a rule, if it is not less already.
+/// @param shareOfSource  that the level has of the triangles
+double usualMax(const Deviation& deviation, double shareOfSource);
+
+}  // namespace um

@@ -1,0 +1,106 @@
+// The search for the level of a count that is closest to its source, and what it shares with that for a length.
+#include "base/Error.h"
+#include "chain/ClosestAt.h"
+#include "chain/MendedLevel.h"
+#include "chain/ReduceToTarget.h"
+#include "tests/support/Shapes.h"
+
+#include <QTest>
+
+using namespace um;
+
+namespace {
+
+double waves(double x, double z) {
+    return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z) + 0.01 * std::sin(40 * x) * std::sin(37 * z);
+}
+
+}  // namespace
+
+class ClosestAtTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    // The same count, but what is farthest off is much closer, and the rest pays little for it.
+    void comesCloserThanAReduction() {
+        const Mesh source = test::makeSheet(300, 300, 1, 1, waves);
+        const Mesh plain = reduceMesh(source, 4000, {}, Progress()).mesh;
+        const Deviation before = measureDeviation(source, plain, {}, Progress());
+        const ClosestLevel closest = closestAt(source, 4000, {}, Progress());
+        QCOMPARE(closest.mesh.triangleCount(), std::size_t(4000));
+        QVERIFY(closest.targetMet);
+        const QString figures = QString("%1 -> %2, rms %3 -> %4")
+                                    .arg(before.max)
+                                    .arg(closest.deviation.max)
+                                    .arg(before.rms)
+                                    .arg(closest.deviation.rms);
+        QVERIFY2(closest.deviation.maxBound < 0.85 * before.max, qPrintable(figures));
+        QVERIFY2(closest.deviation.rms < 1.05 * before.rms, qPrintable(figures));
+        // What it says of itself is what anyone measures.
+        const Deviation after = measureDeviation(source, closest.mesh, {}, Progress());
+        QVERIFY(after.max <= closest.deviation.maxBound);
+        QCOMPARE(after.rms, closest.deviation.rms);
+    }
+
+    void isNeverFartherThanAReduction() {
+        const Mesh ball = test::makeBumpyBall();
+        for (const std::size_t triangles : {60, 200, 700}) {
+            const Mesh plain = reduceMesh(ball, triangles, {}, Progress()).mesh;
+            const ClosestLevel closest = closestAt(ball, triangles, {}, Progress());
+            QCOMPARE(closest.mesh.triangleCount(), plain.triangleCount());
+            QVERIFY(closest.deviation.max <= measureDeviation(ball, plain, {}, Progress()).max);
+        }
+    }
+
+    void leavesAloneWhatCannotComeCloser() {
+        // A flat sheet lies on its source as it is; without the polish nothing is mended.
+        const Mesh sheet = test::makeSheet(20, 20);
+        const ClosestLevel flat = closestAt(sheet, 50, {}, Progress());
+        QVERIFY(flat.mesh.triangleCount() <= 50 && flat.deviation.max < 1e-6);
+        ReduceSettings settings;
+        settings.polish = false;
+        const Mesh source = test::makeBumpyBall();
+        const Mesh plain = reduceMesh(source, 300, settings, Progress()).mesh;
+        QCOMPARE(closestAt(source, 300, settings, Progress()).mesh.positions, plain.positions);
+    }
+
+    void isChosenForCountsAndSharesAlone() {
+        const Mesh ball = test::makeBumpyBall();
+        const auto reduced = [&](const char* target, bool isThorough) {
+            return reduceToTarget(ball, parseTarget(target), {}, {}, isThorough, Progress());
+        };
+        QVERIFY(!reduced("300", false).deviation);
+        const TargetResult thorough = reduced("300", true);
+        QVERIFY(thorough.deviation && thorough.mesh.positions == closestAt(ball, 300, {}, Progress()).mesh.positions);
+        QCOMPARE(reduced("20mm", true).mesh.positions, reduced("20mm", false).mesh.positions);
+        // There is nothing to search for.
+        QCOMPARE(reduced("100%", true).mesh.positions, ball.positions);
+    }
+
+    void canBeCancelled() {
+        const Progress progress;
+        progress.cancel();
+        QVERIFY_EXCEPTION_THROWN(closestAt(test::makeBumpyBall(), 300, {}, progress), Cancelled);
+    }
+
+    // What is flat all over tells nothing of how far the rest will be off, however large it is.
+    void judgesByWhatIsOffAtAll() {
+        const auto withBumps = [](double width) {
+            return test::makeSheet(300, 300, width, width, [](double x, double z) {
+                return x < 1 && z < 1 ? 0.02 * std::sin(40 * x) * std::sin(40 * z) * x * (1 - x) * z * (1 - z) : 0.0;
+            });
+        };
+        for (const double width : {2.0, 12.0}) {
+            const Mesh sheet = withBumps(width);
+            const Mesh level = reduceMesh(sheet, 200, {}, Progress()).mesh;
+            const Deviation deviation = measureDeviation(sheet, level, {}, Progress());
+            const double usual = usualMax(deviation, 0.001);
+            QVERIFY2(usual > 0.5 * deviation.max && usual < 3 * deviation.max,
+                     qPrintable(QString("%1: %2 of %3").arg(width).arg(usual).arg(deviation.max)));
+        }
+        QCOMPARE(usualMax(measureDeviation(withBumps(2), withBumps(2), {}, Progress()), 1), 0.0);
+    }
+};
+
+QTEST_APPLESS_MAIN(ClosestAtTest)
+#include "ClosestAtTest.moc"
