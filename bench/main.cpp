@@ -5,6 +5,7 @@
 #include "bench/Figures.h"
 #include "bench/Textbook.h"
 #include "chain/Chain.h"
+#include "chain/ClosestAt.h"
 #include "demo/CoralHead.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
@@ -152,6 +153,9 @@ void quality(const char* name, const Mesh& source, int runs) {
             medianSeconds(runs, [&] { polished = reduceMesh(source, target, settings, Progress()).mesh; });
         const double textbookSeconds = secondsOf([&] { textbook = reduceByTextbook(source, target); });
         const double taken = byOthers.share();
+        Mesh closest;
+        const double closestSeconds =
+            secondsOf([&] { closest = closestAt(source, target, settings, Progress()).mesh; });
         const Deviation yardstick = measureDeviation(source, textbook, {}, Progress());
         const auto sayOf = [&](const char* how, const Mesh& level, double seconds) {
             const Deviation d = measureDeviation(source, level, {}, Progress());
@@ -161,6 +165,7 @@ void quality(const char* name, const Mesh& source, int runs) {
         };
         sayOf("plain", plain, plainSeconds);
         sayOf("polished", polished, polishedSeconds);
+        sayOf("thorough", closest, closestSeconds);
         std::printf("                    %.0f %% of the time taken by others\n", 100 * taken);
     }
 }

@@ -148,8 +148,6 @@ ProtectPanel::ProtectPanel(QWidget* parent)
     looseRow->addWidget(makeQuietLabel(tr("Drop loose parts under")), 1);
     looseRow->addWidget(m_loose);
     column->addLayout(looseRow);
-    connect(m_outline, &QSlider::valueChanged, this,
-            [this](int value) { m_outlineValue->setText(QString::number(value / 20.0, 'f', 2)); });
     const auto take = [this] {
         const double weight = m_outline->value() / 20.0;
         if (weight == m_care.silhouetteWeight) return;
@@ -157,8 +155,10 @@ ProtectPanel::ProtectPanel(QWidget* parent)
         emit changed(tr("Silhouette weight"), m_care);
     };
     connect(m_outline, &QSlider::sliderReleased, this, take);
-    connect(m_outline, &QSlider::actionTriggered, this, [this, take](int action) {
-        if (action != QAbstractSlider::SliderMove) QMetaObject::invokeMethod(this, take, Qt::QueuedConnection);
+    connect(m_outline, &QSlider::valueChanged, this, [this, take](int value) {
+        m_outlineValue->setText(QString::number(value / 20.0, 'f', 2));
+        // By keys or a click beside the handle it is there at once.
+        if (!m_outline->isSliderDown()) take();
     });
     connect(m_loose, &CommitField::committed, this, [this](const QString& text) {
         Care care = m_care;

@@ -39,9 +39,10 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     m_thorough->setFont(textFont(-1));
     m_thorough->setCheckable(true);
     m_thorough->setFocusPolicy(Qt::TabFocus);
-    m_thorough->setToolTip(tr(
-        "Searches for the level of that count whose largest deviation is least, which takes about ten times as long. "
-        "A length or pixels are searched for anyway."));
+    m_thorough->setToolTip(
+        tr("Searches for the level of that count whose largest deviation is least, which takes ten to twenty times as "
+           "long. "
+           "A length or pixels are searched for anyway."));
     m_meaning->setWordWrap(true);
     m_meaning->setAlignment(Qt::AlignTop);
     m_slider->setRange(0, sliderSteps);
@@ -104,7 +105,6 @@ void TargetPanel::showTarget(const QString& text) {
 
 void TargetPanel::showThorough(bool isThorough) {
     m_thorough->setChecked(isThorough);
-    describe();
 }
 
 void TargetPanel::showProblem(const QString& sentence) {
@@ -126,8 +126,6 @@ void TargetPanel::describe() {
             m_meaning->setText(
                 QString::fromStdString(describeTarget(target, m_sourceTriangles, m_screen, m_metresPerUnit)));
         if (const auto count = targetTriangles(target, m_sourceTriangles)) {
-            if (m_thorough->isChecked() && !m_field->text().isEmpty())
-                m_meaning->setText(tr("%1; the closest is searched for").arg(m_meaning->text()));
             const QSignalBlocker quiet(m_slider);
             const double share = double(*count) / double(m_sourceTriangles);
             m_slider->setValue(int(std::lround(sliderSteps * (1 - std::log(share) / std::log(leastShare)))));

@@ -30,6 +30,15 @@ Care careOf(const Care& chain, const LevelRecipe& level) {
     return care;
 }
 
+// Or a share; else it is what a search has to keep to.
+bool asksForCount(const std::string& target) {
+    try {
+        return targetTriangles(parseTarget(target), 1).has_value();
+    } catch (const InputError&) {
+        return false;  // of a document that was written by hand
+    }
+}
+
 void add(std::vector<std::string>& notes, std::vector<std::string> more) {
     for (std::string& sentence : more)
         if (std::find(notes.begin(), notes.end(), sentence) == notes.end()) notes.push_back(std::move(sentence));
@@ -99,7 +108,7 @@ private:
     bool sharesReduction(std::size_t i) const {
         const LevelRecipe& level = m_recipe.levels[i];
         return m_recipe.care.dropLoose.empty() && !m_recipe.care.isThorough && !level.fromLevelBefore &&
-               targetTriangles(parseTarget(level.target), m_source.mesh.triangleCount()).has_value();
+               asksForCount(level.target);
     }
 
     std::pair<std::string, double> keyOf(std::size_t i) const {
@@ -157,7 +166,8 @@ std::string howMade(const ChainSource& source, const Care& care, const Screen& s
     const Care own = careOf(care, recipe);
     std::string text = source.hash + "|" + formatNumber(source.mesh.metresPerUnit) + "|" + recipe.target + "|" +
                        formatProtect(own.protect) + "|" + formatNumber(own.silhouetteWeight) + "|" + own.dropLoose +
-                       "|" + nameOf(recipe.materials) + (own.isThorough ? "|thorough" : "");
+                       "|" + nameOf(recipe.materials) +
+                       (own.isThorough && asksForCount(recipe.target) ? "|thorough" : "");
     for (const PartGuard& guard : own.guard.parts) text += "|" + guard.part + "=" + formatGuard(guard.value);
     if (recipe.materials == MaterialKeeping::Baked) text += "|" + bakeChoiceJson(bake);
     // Only what is typed in pixels depends on the screen.

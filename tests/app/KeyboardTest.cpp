@@ -1,6 +1,7 @@
 // Working by keys alone: what Tab reaches, and what Space, arrows and menus do there.
 #include "app/panels/TargetPanel.h"
 #include "app/theme/Theme.h"
+#include "chain/ClosestAt.h"
 #include "chain/Target.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
@@ -71,6 +72,23 @@ private slots:
         QVERIFY(m_window->model().document().care.protect != before);
         m_window->model().undoStack().undo();
         QVERIFY(m_window->model().document().care.protect == before);
+    }
+
+    // What comes of it is measured already, and undone with the rest of the settings.
+    void searchesThoroughlyWhereThatIsPressed() {
+        goTo("Thorough");
+        QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+        QVERIFY(m_window->model().document().care.isThorough);
+        AssetDesk& desk = m_window->desk();
+        desk.reduce("400", parseTarget("400"));
+        QVERIFY(waitUntil([&] { return desk.preview().has_value(); }));
+        QVERIFY(desk.preview()->evidence != nullptr);
+        const ClosestLevel closest = closestAt(*m_window->model().document().source, 400, {}, Progress());
+        QCOMPARE(desk.preview()->mesh->positions, closest.mesh.positions);
+        desk.discardPreview();
+        m_window->model().undoStack().undo();
+        QVERIFY(!m_window->model().document().care.isThorough);
+        QVERIFY(!test::buttonNamed(desk.target(), "Thorough")->isChecked());
     }
 
     void movesSlidersByArrows() {

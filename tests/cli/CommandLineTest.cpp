@@ -242,6 +242,21 @@ private slots:
         QCOMPARE(umesh({"reduce", m_sphere, level, "--target", "1"}).code, 3);  // a closed surface keeps four
     }
 
+    void searchesForTheClosestWhereItIsThorough() {
+        const std::string source = (m_folder / "waves.ply").string(), out = (m_folder / "level.ply").string();
+        const auto waves = [](double x, double z) { return 0.06 * std::sin(11 * x + 3 * z) * std::cos(9 * z); };
+        writeMesh(test::makeSheet(100, 100, 1, 1, waves), source, Progress());
+        const auto max = [&](std::vector<std::string> how) {
+            how.insert(how.begin(), {"reduce", source, out, "--target", "200", "--json", "-"});
+            const Json parsed = Json::parse(umesh(how).out);
+            return std::pair(parsed["level"]["triangles"].get<int>(), parsed["deviation"]["max"].get<double>());
+        };
+        // It is measured without being asked.
+        const auto plain = max({"--measure"}), thorough = max({"--thorough"});
+        QCOMPARE(thorough.first, plain.first);
+        QVERIFY2(thorough.second < plain.second, qPrintable(QString("%1 %2").arg(thorough.second).arg(plain.second)));
+    }
+
     void endsWithTwoOnWrongUsage() {
         for (const std::vector<std::string>& arguments :
              {std::vector<std::string>{},
@@ -251,6 +266,7 @@ private slots:
               {"reduce", m_sphere, "x.ply", "--target", "lots"},
               {"measure", m_sphere, m_sphere, "--tolerance", "wide"},
               {"inspect", m_sphere, "--unit", "parsec"},
+              {"reduce", m_sphere, "x.ply", "--target", "5", "--thorough", "--no-polish"},
               {"reduce", m_sphere, "x.ply", "--target", "5", "--screen", "tv"}}) {
             const Outcome outcome = umesh(arguments);
             QCOMPARE(outcome.code, 2);
@@ -330,6 +346,7 @@ private slots:
         QCOMPARE(readMesh(level, Progress()).mesh.triangleCount(), std::size_t(1000));
         QCOMPARE(umesh({"reduce", source, level, "--target", "1mm", "--memory", "10M"}).code, 2);
         QCOMPARE(umesh({"reduce", source, level, "--target", "1k", "--memory", "10M", "--join", "1mm"}).code, 2);
+        QCOMPARE(umesh({"reduce", source, level, "--target", "1k", "--memory", "10M", "--thorough"}).code, 2);
     }
 
     void measuresAcrossUnits() {

@@ -32,6 +32,7 @@ Document documentOf(const std::filesystem::path& meshFile, const std::string& na
     document.care.protect.creaseDegrees = 55;
     document.care.guard.parts = {{"Rim", guardHold}};
     document.care.silhouetteWeight = 0.35;
+    document.care.isThorough = true;
     document.care.dropLoose = "3px@24m";
     return document;
 }
