@@ -148,7 +148,6 @@ private:
         desk.view().toggleLit();
         standAt(0.35, 0.16);
         desk.openChain();
-        desk.chainCard().field("nearest")->showValue("1 m");
         desk.chainCard().make();
         settle();
         Document next = m_window.model().document();

@@ -11,7 +11,12 @@ namespace um {
 namespace {
 
 // Protected lines weigh as much as a face of twice their squared length.
-constexpr double featureWeight = 2.0;
+constexpr double lineWeight = 2;
+
+// The rim of a thin plate has no faces that tell when it shrinks: it weighs as much as what is lost then.
+constexpr double foldWeight = 0.25;
+constexpr double leastFold = -0.8;   // the cosine between the faces of a fold
+constexpr double mayBeFolded = 0.7;  // the mean normal of a vertex at a fold is shorter
 
 // A vertex of more triangles is a pole: looking at all pairs of them would cost the square.
 constexpr std::size_t poleTriangles = 4096;
@@ -291,15 +296,22 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
         for (VertexId v = VertexId(begin); v < end; ++v) {
             Quadric sum;
             slopes.clear();
-            const std::size_t corners = addTriangles(v, sum, slopes);
-            if (corners <= poleTriangles && isInside(v)) {
+            const Around around = addTriangles(v, sum, slopes);
+            const bool isPole = around.count > poleTriangles;
+            if (!isPole && isInside(v)) {
                 kinds[v] = Kind::Interior;
-            } else if (corners <= poleTriangles) {
+            } else if (!isPole) {
                 spokesOf(v, spokes);
                 kinds[v] = kindOf(v, spokes, treatment);
                 if (kinds[v] != Kind::Interior)
                     for (const Spoke& spoke : spokes)
-                        if (mayBeOnLine(spoke.vertex) && protectionOf(spoke) != Protection::Off) addLine(v, spoke, sum);
+                        if (mayBeOnLine(spoke.vertex) && protectionOf(spoke) != Protection::Off)
+                            addSquarePlanes(v, spoke, lineWeight, sum);
+            }
+            if (!isPole && kinds[v] == Kind::Interior && around.normals.norm() < mayBeFolded * around.area) {
+                spokesOf(v, spokes);
+                for (const Spoke& spoke : spokes)
+                    if (isFolded(spoke)) addSquarePlanes(v, spoke, foldWeight, sum);
             }
             const double factor = factors.empty() ? 1.0 : double(factors[v]);
             sum *= factor;
@@ -313,11 +325,11 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
     });
 }
 
-// @returns how many there are
-std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const {
+WorkingMesh::Around WorkingMesh::addTriangles(VertexId v, Quadric& sum,
+                                              std::vector<std::pair<WedgeId, Slopes>>& slopes) const {
     Sides sides{};
     Planes planes;
-    std::size_t count = 0;
+    Around around;
     for (CornerId next = firstCorner[v]; next != none;) {
         std::array<CornerId, Sides::size> corners;
         std::size_t some = 0;
@@ -329,12 +341,23 @@ std::size_t WorkingMesh::addTriangles(VertexId v, Quadric& sum, std::vector<std:
         for (std::size_t i = 0; i < some; ++i) {
             if (!(planes.area[i] > 0)) continue;
             sum += Quadric::planeThroughOrigin(planes.normal(i), planes.area[i]);
+            around.area += planes.area[i];
+            around.normals += planes.area[i] * planes.normal(i);
             if (!wedges.empty()) addCarried(corners[i], sides.a(i), sides.b(i), planes.area[i], slopes);
         }
-        count += some;
+        around.count += some;
     }
     for (const auto& entry : slopes) sum += entry.second.squares();
-    return count;
+    return around;
+}
+
+// Whether its faces lie nearly back to back.
+bool WorkingMesh::isFolded(const Spoke& spoke) const {
+    if (spoke.broken || spoke.isBorder()) return false;
+    const Vec3d here = place(vertexAt(spoke.out)), edge = place(spoke.vertex) - here;
+    const Vec3d left = edge.cross(place(lastOf(spoke.out)) - here),
+                right = (place(nextOf(spoke.in)) - here).cross(edge);
+    return left.dot(right) < leastFold * left.norm() * right.norm();
 }
 
 void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,
@@ -349,15 +372,16 @@ void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLas
     attributes.addTriangle(here, around[(c % 3 + 1) % 3], around[(c % 3 + 2) % 3], toNext, toLast, area, known->second);
 }
 
-// Planes through a protected edge, square to its faces, so that moving sideways off the edge costs.
-void WorkingMesh::addLine(VertexId v, const Spoke& spoke, Quadric& sum) const {
+// Planes through an edge, square to its faces, so that moving sideways off it costs.
+// @param weight  of each, as a share of the edge's squared length
+void WorkingMesh::addSquarePlanes(VertexId v, const Spoke& spoke, double weight, Quadric& sum) const {
     const Vec3d edge = place(spoke.vertex) - place(v);
     for (const CornerId c : {spoke.out, spoke.in}) {
         if (c == none) continue;
         const Vec3d normal = (place(nextOf(c)) - place(v)).cross(place(lastOf(c)) - place(v));
         const Vec3d square = edge.cross(normal);
         const double length = square.norm();
-        if (length > 0) sum += Quadric::planeThroughOrigin(square / length, featureWeight * edge.squaredNorm());
+        if (length > 0) sum += Quadric::planeThroughOrigin(square / length, weight * edge.squaredNorm());
     }
 }
 

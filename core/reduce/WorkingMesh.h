@@ -174,10 +174,18 @@ private:
     void linkCorners();
     void prepareVertices(const Treatment& treatment);
     Kind kindOf(VertexId v, const std::vector<Spoke>& spokes, const Treatment& treatment) const;
-    std::size_t addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
+    // The triangles at a vertex.
+    struct Around {
+        std::size_t count = 0;
+        double area = 0;
+        Vec3d normals = Vec3d::Zero();  // their sum, by area
+    };
+
+    Around addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
+    bool isFolded(const Spoke& spoke) const;
     void addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,
                     std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
-    void addLine(VertexId v, const Spoke& spoke, Quadric& sum) const;
+    void addSquarePlanes(VertexId v, const Spoke& spoke, double weight, Quadric& sum) const;
     bool influencesChangeAt(VertexId v, const std::vector<Spoke>& spokes) const;
     void join(VertexId u, VertexId v, const Vec3d& to, double share);
     void joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holdsValues, Quadric& sum);
