@@ -15,7 +15,7 @@ constexpr double lineWeight = 2;
 
 // The rim of a thin plate has no faces that tell when it shrinks: it weighs as much as what is lost then.
 constexpr double foldWeight = 0.25;
-constexpr double leastFold = -0.8;   // the cosine between the faces of a fold
+constexpr double foldCosine = -0.8;  // between its faces
 constexpr double mayBeFolded = 0.7;  // the mean normal of a vertex at a fold is shorter
 
 // A vertex of more triangles is a pole: looking at all pairs of them would cost the square.
@@ -190,14 +190,17 @@ Protection WorkingMesh::protectionOf(const Spoke& spoke) const {
                        ? m_protect.seams
                        : m_protect.creases);
     }
-    if (m_protect.creases > found) {
-        const Vec3d here = place(vertexAt(spoke.out));
-        const Vec3d edge = place(spoke.vertex) - here;
-        const Vec3d left = edge.cross(place(lastOf(spoke.out)) - here);
-        const Vec3d right = (place(nextOf(spoke.in)) - here).cross(edge);
-        if (left.dot(right) < m_leastCreaseCosine * left.norm() * right.norm()) demand(m_protect.creases);
-    }
+    if (m_protect.creases > found && bendsBeyond(m_leastCreaseCosine, spoke)) demand(m_protect.creases);
     return found;
+}
+
+// @param spoke  between two faces
+// @param cosine  of the angle between them
+bool WorkingMesh::bendsBeyond(double cosine, const Spoke& spoke) const {
+    const Vec3d here = place(vertexAt(spoke.out)), edge = place(spoke.vertex) - here;
+    const Vec3d left = edge.cross(place(lastOf(spoke.out)) - here);
+    const Vec3d right = (place(nextOf(spoke.in)) - here).cross(edge);
+    return left.dot(right) < cosine * left.norm() * right.norm();
 }
 
 Protection WorkingMesh::protectionOfEdge(VertexId u, VertexId v) const {
@@ -311,7 +314,8 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
             if (!isPole && kinds[v] == Kind::Interior && around.normals.norm() < mayBeFolded * around.area) {
                 spokesOf(v, spokes);
                 for (const Spoke& spoke : spokes)
-                    if (isFolded(spoke)) addSquarePlanes(v, spoke, foldWeight, sum);
+                    if (!spoke.broken && !spoke.isBorder() && bendsBeyond(foldCosine, spoke))
+                        addSquarePlanes(v, spoke, foldWeight, sum);
             }
             const double factor = factors.empty() ? 1.0 : double(factors[v]);
             sum *= factor;
@@ -349,15 +353,6 @@ WorkingMesh::Around WorkingMesh::addTriangles(VertexId v, Quadric& sum,
     }
     for (const auto& entry : slopes) sum += entry.second.squares();
     return around;
-}
-
-// Whether its faces lie nearly back to back.
-bool WorkingMesh::isFolded(const Spoke& spoke) const {
-    if (spoke.broken || spoke.isBorder()) return false;
-    const Vec3d here = place(vertexAt(spoke.out)), edge = place(spoke.vertex) - here;
-    const Vec3d left = edge.cross(place(lastOf(spoke.out)) - here),
-                right = (place(nextOf(spoke.in)) - here).cross(edge);
-    return left.dot(right) < leastFold * left.norm() * right.norm();
 }
 
 void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,

@@ -182,7 +182,7 @@ private:
     };
 
     Around addTriangles(VertexId v, Quadric& sum, std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
-    bool isFolded(const Spoke& spoke) const;
+    bool bendsBeyond(double cosine, const Spoke& spoke) const;
     void addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLast, double area,
                     std::vector<std::pair<WedgeId, Slopes>>& slopes) const;
     void addSquarePlanes(VertexId v, const Spoke& spoke, double weight, Quadric& sum) const;
