@@ -327,6 +327,29 @@ private slots:
         QVERIFY(d.byPart[1].max < 1e-6);
     }
 
+    // Also where the farthest place was met while the bound was proven, and not by a sample.
+    void saysTheLargestOfAllOfOneOfTheParts() {
+        const auto two = [](const Mesh& mesh) {
+            Mesh pair = test::joined(mesh, test::moved(mesh, {5, 0, 0}));
+            pair.parts = {{"here"}, {"there"}};
+            return pair;
+        };
+        // A sheet with a hole, which its level has closed: what is off are no vertices.
+        Mesh holed = test::makeSheet(20, 20);
+        std::erase_if(holed.triangles, [&](const Triangle& t) {
+            const Vec3f centre = (holed.positions[t[0]] + holed.positions[t[1]] + holed.positions[t[2]]) / 3;
+            return std::max(std::abs(centre.x() - 0.5f), std::abs(centre.z() - 0.5f)) < 0.2f;
+        });
+        holed.sections[0].triangleCount = std::uint32_t(holed.triangles.size());
+        const Mesh source = two(holed), level = two(test::makeSheet(1, 1));
+        DeviationSettings few;
+        few.samples = 1;
+        const Deviation d = measureDeviation(source, level, few, Progress());
+        few.proven = false;
+        QVERIFY(d.max > measureDeviation(source, level, few, Progress()).max);
+        QCOMPARE(std::max(d.byPart[0].max, d.byPart[1].max), d.max);
+    }
+
     void measuresAPartThatIsGoneFromTheSource() {
         const Mesh source = test::joined(test::makeSphere(1, 20), test::moved(test::makeSphere(0.1, 10), {0, 2, 0}));
         const Mesh level = extractParts(source, {true, false});
