@@ -338,7 +338,7 @@ void addChain(CLI::App& app, int& code) {
     command->add_option("--silhouette-weight", options->silhouetteWeight,
                         "how much dearer places on the outline are, 0 to 1");
     command->add_flag("--thorough", options->isThorough,
-                      "search for the closest level of each count; takes ten to twenty times as long");
+                      "search for the closest level of each count; takes ten to thirty times as long");
     command->add_option("--drop-loose", options->dropLoose,
                         "drop loose pieces smaller than 5mm, 0.2% or 3px@24m first");
     command->add_option("--materials", options->materials,

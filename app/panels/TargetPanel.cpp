@@ -40,7 +40,7 @@ TargetPanel::TargetPanel(Job& reducing, QWidget* parent)
     m_thorough->setCheckable(true);
     m_thorough->setFocusPolicy(Qt::TabFocus);
     m_thorough->setToolTip(
-        tr("Searches for the level of that count whose largest deviation is least: ten to twenty times as long. "
+        tr("Searches for the level of that count whose largest deviation is least: ten to thirty times as long. "
            "A length or pixels are searched for anyway."));
     m_meaning->setWordWrap(true);
     m_meaning->setAlignment(Qt::AlignTop);
