@@ -124,6 +124,7 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
     column->addWidget(m_sightline);
 
     connectViews();
+    connectReducing();
     connectChain();
     connectSheet();
     connectJobs();
@@ -133,14 +134,6 @@ AssetDesk::AssetDesk(DocumentModel& model, MessageBar& messages, QWidget* parent
 void AssetDesk::connectViews() {
     connect(&m_model, &DocumentModel::opened, this, &AssetDesk::documentOpened);
     connect(&m_model, &DocumentModel::changed, this, &AssetDesk::documentChanged);
-    connect(m_target, &TargetPanel::reduceWanted, this, &AssetDesk::reduce);
-    connect(m_target, &TargetPanel::thoroughChosen, this, [this](bool isThorough) {
-        Care care = m_model.document().care;
-        care.isThorough = isThorough;
-        changeCare(tr("Thorough"), care);
-    });
-    connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
-    connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
     connect(m_parts, &PartsPanel::partChosen, m_view, &ViewArea::setChosenPart);
     connect(m_parts, &PartsPanel::partChosen, this, [this](int part) {
         m_sheetPanel->bakePage().setChosenPart(part < 0 ? std::string()

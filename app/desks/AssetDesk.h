@@ -130,6 +130,7 @@ private:
     void refreshPicture();
     void refreshCosts();
     void connectViews();
+    void connectReducing();
     void connectJobs();
     void restateSource(const QString& what, const std::function<Document(Document)>& change,
                        const std::function<void()>& then);

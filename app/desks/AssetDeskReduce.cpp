@@ -4,6 +4,7 @@
 #include "app/desks/MeasureQueue.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
+#include "app/panels/TargetPanel.h"
 #include "app/panels/Widgets.h"
 #include "base/Error.h"
 #include "base/File.h"
@@ -14,6 +15,17 @@
 #include <QPushButton>
 
 namespace um::app {
+
+void AssetDesk::connectReducing() {
+    connect(m_target, &TargetPanel::reduceWanted, this, &AssetDesk::reduce);
+    connect(m_target, &TargetPanel::thoroughChosen, this, [this](bool isThorough) {
+        Care care = m_model.document().care;
+        care.isThorough = isThorough;
+        changeCare(tr("Thorough"), care);
+    });
+    connect(m_protect, &ProtectPanel::changed, this, &AssetDesk::changeCare);
+    connect(m_parts, &PartsPanel::guardChosen, this, &AssetDesk::guardPart);
+}
 
 void AssetDesk::reduce(const QString& typed, const Target& target) {
     if (!m_model.isOpen() || m_reducing.isRunning()) return;
