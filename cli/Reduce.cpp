@@ -209,7 +209,7 @@ void addReduce(CLI::App& app, int& code) {
     command->add_option("--crease", options->crease, "degrees from which normals made anew are split")
         ->capture_default_str();
     command->add_flag("--thorough", options->isThorough,
-                      "of a count or share: search for the level whose largest deviation is least");
+                      "search for the closest level of a count or share; takes ten to thirty times as long");
     command->add_flag("--no-polish", options->noPolish, "leave the vertices where contraction put them");
     command->add_option("--memory", options->memory,
                         "memory allowed, such as 4G; larger files are reduced piece by piece");

@@ -31,7 +31,7 @@ private:
     DeviationSource m_source;
 };
 
-// Places nearly too far off count, too: with a little bad luck they are next time.
+/// A place farther off than this share of a length counts as too far off: with a little bad luck it is next time.
 constexpr double nearlyTooFar = 0.95;
 
 /// How many places are known to be farther off than that.
