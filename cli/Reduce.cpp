@@ -172,6 +172,7 @@ int run(const Options& options) {
                  {"source_faults", faults},
                  {"target", options.target},
                  {"target_met", result.targetMet},
+                 {"thorough", options.isThorough},
                  {"protect", formatProtect(settings.protect)},
                  {"notes", result.notes.sentences(file.mesh.metresPerUnit)},
                  {"seconds", seconds}};

@@ -93,7 +93,7 @@ public:
             happened = std::move(result.notes);
             if (result.deviation) level.evidence = std::make_shared<const Deviation>(std::move(*result.deviation));
         }
-        add(notes, happened.sentences(m_source.mesh.metresPerUnit));
+        add(notes, happened.sentences(m_source.mesh.metresPerUnit, level.name));
         level.mesh = std::make_shared<const Mesh>(std::move(mesh));
     }
 
@@ -154,7 +154,7 @@ void giveMaterials(Level& level, const Mesh& source, double nearest, const Recip
 }
 
 void take(Fewest fewest, Level& level, const Mesh& source, std::vector<std::string>& notes) {
-    add(notes, fewest.notes.sentences(source.metresPerUnit));
+    add(notes, fewest.notes.sentences(source.metresPerUnit, level.name));
     level.mesh = std::make_shared<const Mesh>(std::move(fewest.mesh));
     level.evidence = std::make_shared<const Deviation>(std::move(fewest.deviation));
 }

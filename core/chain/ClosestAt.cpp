@@ -1,6 +1,7 @@
 #include "chain/ClosestAt.h"
 
 #include "chain/MendedLevel.h"
+#include "chain/RestOfSource.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,10 +15,8 @@ constexpr double closeEnough = 1.05;  // between what holds and what does not
 // Where nothing has failed yet, each try is for so much less than the one before, and than there is at least.
 constexpr double step = 0.85, leastGain = 0.95;
 
-}  // namespace
-
-ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
-                       const Progress& progress) {
+ClosestLevel searchClosest(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
+                           const Progress& progress) {
     Reduction reduction(source, triangles, settings, progress.span(0, 0.05));
     reduction.reduceTo(triangles, progress.span(0.05, 0.15));
     ClosestLevel best;
@@ -49,8 +48,18 @@ ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSe
         if (!holds) failed = within;
         within *= step;
     }
-    progress.at(1);
     return best;
+}
+
+}  // namespace
+
+ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
+                       const Progress& progress) {
+    const RestOfSource rest(source, triangles, settings, progress.span(0, 0.02));
+    ClosestLevel closest = searchClosest(rest.mesh(), triangles, rest.settings(), progress.span(0.02, 0.95));
+    rest.tellOfWhole(closest.mesh, closest.deviation, closest.notes, progress.span(0.95, 1));
+    progress.at(1);
+    return closest;
 }
 
 }  // namespace um

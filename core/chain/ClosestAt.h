@@ -7,14 +7,15 @@ namespace um {
 
 struct ClosestLevel {
     Mesh mesh;
-    Deviation deviation;    ///< proven
+    Deviation deviation;    ///< from the whole source, proven
     bool targetMet = true;  ///< as in Reduced
     ReduceNotes notes;
 };
 
 /// The source is reduced to the count; then what is farthest off is mended again and again from there, each time within
 /// another length, until a twentieth less is too little. The one whose largest deviation is least is the result. Takes
-/// ten to thirty times as long as the reduction alone; the root mean square rises by a few hundredths at most.
+/// ten to thirty times as long as the reduction alone; the root mean square rises by a few hundredths at most. Where
+/// something is dropped first, the search goes by what is left.
 /// @throws MeshError, Cancelled  as reduceMesh
 ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
                        const Progress& progress);

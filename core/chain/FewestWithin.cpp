@@ -2,6 +2,7 @@
 
 #include "base/Sorted.h"
 #include "chain/MendedLevel.h"
+#include "chain/RestOfSource.h"
 #include "mesh/Connectivity.h"
 
 #include <algorithm>
@@ -56,14 +57,16 @@ public:
             if (!trial.holds) m_fails = std::max(count, trial.triangles);
             m_guess = guessFrom(count, trial);
         }
-        if (!m_best) m_best = Fewest{m_source, {}, {}};
+        if (!m_best) {
+            m_best = Fewest{m_source, {}, {}};
+            dropUnused(m_best->mesh);
+        }
         DeviationSettings settings;
         settings.allowed = m_allowed;
         const double proven = m_best->deviation.maxBound;
         m_best->deviation = measureDeviation(m_mender.source(), m_best->mesh, settings, nextSpan());
         // With more samples a farther place may be met, so near to what is allowed that it is not proven again.
         if (proven > 0) m_best->deviation.maxBound = std::min(m_best->deviation.maxBound, proven);
-        m_progress.at(1);
         return *std::move(m_best);
     }
 
@@ -109,8 +112,7 @@ private:
         std::vector<VertexId> all;
         for (const FarPlace& far : places) {
             if (far.distance < nearlyTooFar * m_allowed) continue;
-            SurfacePoint closest;
-            m_mender.source().surface.find(std::span(&far.place, 1), 0, std::span(&closest, 1));
+            const SurfacePoint closest = m_mender.source().surface.find(far.place, 0);
             const Triangle& triangle = m_source.triangles[closest.triangle];
             std::vector<VertexId> vertices(triangle.begin(), triangle.end());
             for (long ring = 0; ring < rings; ++ring) {
@@ -177,8 +179,11 @@ private:
 }  // namespace
 
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
-    requireSound(source, "The mesh");
-    return Search(source, allowed, settings, progress).run();
+    const RestOfSource rest(source, 1, settings, progress.span(0, 0.02));
+    Fewest fewest = Search(rest.mesh(), allowed, rest.settings(), progress.span(0.02, 0.95)).run();
+    rest.tellOfWhole(fewest.mesh, fewest.deviation, fewest.notes, progress.span(0.95, 1));
+    progress.at(1);
+    return fewest;
 }
 
 }  // namespace um

@@ -33,8 +33,9 @@ Deviation LevelMender::measure(const Mesh& level, double within, const Progress&
     return deviation;
 }
 
-MeasuredLevel LevelMender::make(Reduction reduction, double within, bool leavesOutSpare,
-                                const Progress& progress) const {
+template <class AnyReduction>
+MeasuredLevel LevelMender::makeOf(AnyReduction&& reduction, double within, bool leavesOutSpare,
+                                  const Progress& progress) const {
     struct Seen {
         std::vector<Triangle> triangles;
         std::vector<Vec3f> positions;
@@ -52,11 +53,21 @@ MeasuredLevel LevelMender::make(Reduction reduction, double within, bool leavesO
             if (far.distance > nearlyTooFar * within) places.push_back({far.place, far.isOnSource});
         return places;
     };
-    Mesh mesh = std::move(reduction).mesh(progress.span(0, 0.9), limit);
+    Mesh mesh = std::forward<AnyReduction>(reduction).mesh(progress.span(0, 0.9), limit);
     // Not if there was nothing to polish, or it was reduced once more, or something was done after that.
     if (last.triangles != mesh.triangles || last.positions != mesh.positions)
         last.deviation = measure(mesh, within, progress.span(0.9, 1));
     return {std::move(mesh), std::move(last.deviation)};
+}
+
+MeasuredLevel LevelMender::make(const Reduction& reduction, double within, bool leavesOutSpare,
+                                const Progress& progress) const {
+    return makeOf(reduction, within, leavesOutSpare, progress);
+}
+
+MeasuredLevel LevelMender::make(Reduction&& reduction, double within, bool leavesOutSpare,
+                                const Progress& progress) const {
+    return makeOf(std::move(reduction), within, leavesOutSpare, progress);
 }
 
 std::size_t placesFartherThan(double within, const Deviation& deviation) {

@@ -22,12 +22,18 @@ public:
     /// @param within          in the mesh's unit
     /// @param leavesOutSpare  as in Limit
     /// @throws Cancelled
-    MeasuredLevel make(Reduction reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+    MeasuredLevel make(const Reduction& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+    /// The same where nothing more is wanted of the reduction.
+    MeasuredLevel make(Reduction&& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
 
     /// In so many places as tell whether all is within a length.
     Deviation measure(const Mesh& level, double within, const Progress& progress) const;
 
 private:
+    // Of either.
+    template <class AnyReduction>
+    MeasuredLevel makeOf(AnyReduction&& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+
     DeviationSource m_source;
 };
 

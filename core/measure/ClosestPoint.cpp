@@ -31,12 +31,6 @@ double ClosestPointFinder::distanceTo(const Vec3d& p, TriangleId triangle) const
     return (closestPointOfTriangle(p, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2)) - p).norm();
 }
 
-SurfacePoint ClosestPointFinder::find(const Vec3d& p, TriangleId hint) const {
-    SurfacePoint closest;
-    m_tree.findClosest({&p, 1}, hint, {&closest, 1});
-    return closest;
-}
-
 std::vector<VertexId> ClosestPointFinder::vertexOrder() const {
     std::vector<VertexId> order(m_mesh.vertexCount() + 1);
     std::vector<std::uint8_t> isListed(m_mesh.vertexCount(), 0);

@@ -16,7 +16,7 @@ public:
     static constexpr std::size_t atOnce = laneCount;
 
     /// @param hint  a triangle that may be close: the answer to a question nearby makes this one quicker
-    SurfacePoint find(const Vec3d& p, TriangleId hint) const;
+    SurfacePoint find(const Vec3d& p, TriangleId hint) const { return m_tree.closestTo(p, hint); }
 
     /// The same for up to `atOnce` points: where they lie close together, several times as quick.
     void find(std::span<const Vec3d> points, TriangleId hint, std::span<SurfacePoint> closest) const {

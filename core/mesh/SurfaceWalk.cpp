@@ -97,16 +97,6 @@ Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t) {
     return {t, at, (at.of(a, b, c) - p).squaredNorm()};
 }
 
-Closest closestOfAll(const Mesh& mesh, const std::vector<Sphere>& spheres, const Vec3d& p) {
-    Closest best;
-    for (TriangleId t = 0; t < mesh.triangles.size(); ++t) {
-        if (isBeyond(spheres[t], p.cast<float>(), best)) continue;
-        const Closest there = closestOf(mesh, p, t);
-        if (there.squaredDistance < best.squaredDistance) best = there;
-    }
-    return best;
-}
-
 Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start) {
     Closest best = closestOf(mesh, p, start);
     const auto look = [&](TriangleId t) {

@@ -30,10 +30,7 @@ struct Sphere {
 /// The smallest sphere around each triangle, a little wider for the rounding.
 std::vector<Sphere> spheresOf(const Mesh& mesh);
 
-/// Of all triangles, one after another.
-Closest closestOfAll(const Mesh& mesh, const std::vector<Sphere>& spheres, const Vec3d& p);
-
-/// The same from the closest of the triangles around a vertex.
+/// As `walkCloser`, from the closest of the triangles around a vertex.
 /// @param spheres  of the mesh: triangles too far off are left out by them
 /// @param start    a vertex of one triangle at least
 Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres,

@@ -351,4 +351,10 @@ void TriangleTree::findClosest(std::span<const Vec3d> points, TriangleId hint, s
     settle(search);
 }
 
+SurfacePoint TriangleTree::closestTo(const Vec3d& p, TriangleId hint) const {
+    SurfacePoint closest;
+    findClosest(std::span(&p, 1), hint, std::span(&closest, 1));
+    return closest;
+}
+
 }  // namespace um

@@ -31,6 +31,9 @@ public:
     /// @param closest  as many as points
     void findClosest(std::span<const Vec3d> points, TriangleId hint, std::span<SurfacePoint> closest) const;
 
+    /// Of one point: slower than of several together.
+    SurfacePoint closestTo(const Vec3d& p, TriangleId hint = 0) const;
+
     /// All triangles, neighbours together.
     const std::vector<TriangleId>& order() const { return m_order; }
 

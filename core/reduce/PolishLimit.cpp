@@ -32,9 +32,9 @@ std::size_t Polisher::mendFartherThan(double within, std::size_t count, const Pr
 }
 
 // The triangle of the level at a place where it is too far off.
-Polisher::FarTriangle Polisher::farTriangleAt(const TooFar& there, const std::vector<Sphere>& spheres) const {
-    const Closest onLevel = closestOfAll(m_level, spheres, there.place);
-    const Closest onSource = closestOfAll(m_from.mesh, m_from.spheres, there.place);
+Polisher::FarTriangle Polisher::farTriangleAt(const TooFar& there) const {
+    const Closest onLevel = closestOf(m_level, there.place, m_levelTree->closestTo(there.place).triangle);
+    const Closest onSource = closestOf(m_from.mesh, there.place, m_sourceTree->closestTo(there.place).triangle);
     FarTriangle far;
     far.triangle = onLevel.triangle;
     far.isOnSource = there.isOnSource;
@@ -57,9 +57,9 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
     else
         findClosest(progress);
     if (m_sourceTree == nullptr) m_sourceTree = std::make_shared<const TriangleTree>(m_from.mesh, progress);
-    const std::vector<Sphere> spheres = spheresOf(m_level);
+    m_levelTree = std::make_shared<const TriangleTree>(m_level, progress);
     std::vector<FarTriangle> far;
-    for (const TooFar& place : places) far.push_back(farTriangleAt(place, spheres));
+    for (const TooFar& place : places) far.push_back(farTriangleAt(place));
     const Groups sourceVertices = sourceByVertex();
     std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
     PatchLimits limits;
@@ -72,11 +72,11 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
         const std::vector<Piece> pieces = piecesAt(far, 0, far.size(), isDone);
         if (pieces.empty()) return true;
         limits.vertices = std::min(count, mostNewOfPlace);
-        m_levelTree = std::make_shared<const TriangleTree>(m_level, progress);
         const auto steps = stepsIn(pieces, closerYet * closerThanAsked * within, limits, sourceVertices, progress);
         for (std::size_t i = 0; i < pieces.size(); ++i)
             if (steps[i].empty() && pieces[i].far.squaredDistance > within * within) return false;
         count -= take(pieces, steps, count, isDone);
+        m_levelTree = std::make_shared<const TriangleTree>(m_level, progress);
         findClosestOfChanged(progress);
     }
 }

@@ -28,12 +28,6 @@ constexpr std::size_t usualPatch = 40, largestPatch = 64;
 // so on.
 constexpr double mostMoreSquares = 0.02;
 
-SurfacePoint closestIn(const TriangleTree& tree, const Vec3d& p) {
-    SurfacePoint closest;
-    tree.findClosest(std::span(&p, 1), 0, std::span(&closest, 1));
-    return closest;
-}
-
 VertexId numberIn(const std::vector<VertexId>& ordered, VertexId v) {
     return VertexId(std::lower_bound(ordered.begin(), ordered.end(), v) - ordered.begin());
 }
@@ -83,7 +77,7 @@ std::vector<TriangleId> Polisher::sourceTrianglesAt(const std::vector<TriangleId
         for (std::size_t n = 0; n < trianglePlaces().size(); n += oneOfPlaces) {
             const Vec3d p = trianglePlaces()[n].of(a, b, c);
             if (m_sourceTree != nullptr)
-                found.push_back(closestIn(*m_sourceTree, p).triangle);
+                found.push_back(m_sourceTree->closestTo(p).triangle);
             else if (const TriangleId hit = hitNear(t, p); hit != none)
                 found.push_back(m_from.closest(p, hit, goal * goal).triangle);
         }
@@ -107,7 +101,7 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
         Closest closest = walkFromVertex(m_level, m_around, spheres, p, m_provenance.destinations[from]);
         if (closest.squaredDistance > goal * goal) {
             if (m_levelTree != nullptr) {
-                const SurfacePoint exact = closestIn(*m_levelTree, p);
+                const SurfacePoint exact = m_levelTree->closestTo(p);
                 closest.triangle = exact.triangle;
                 closest.squaredDistance = exact.distance * exact.distance;
             } else {

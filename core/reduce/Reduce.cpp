@@ -18,6 +18,10 @@ constexpr double keepNormalsAbove = 0.25;
 // Of the vertices that could go in a thinning, those that do: fewer where what is left stands in for the source.
 constexpr double shareThinned = 0.85, shareThinnedForPolish = 0.65;
 
+std::vector<GuardValue> guardFor(const Mesh& mesh, const ReduceSettings& settings) {
+    return settings.guard.empty() ? std::vector<GuardValue>() : guardOfVertices(settings.guard, mesh);
+}
+
 // The vertices that must stay: guarded by hold, or of parts that are not to be reduced.
 std::vector<std::uint8_t> lockedVertices(const Mesh& mesh, const std::vector<GuardValue>& guard,
                                          const std::vector<std::string>& onlyParts) {
@@ -93,7 +97,7 @@ void requireMoreThanHeld(const Mesh& mesh, const std::vector<std::uint8_t>& lock
 
 }  // namespace
 
-std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {
+std::vector<std::string> ReduceNotes::sentences(double metresPerUnit, const std::string& level) const {
     std::vector<std::string> result;
     for (const DroppedPieces& pieces : dropped)
         result.push_back("Dropped " + countOf(pieces.pieces, "loose piece", "loose pieces") + " of " + pieces.part +
@@ -102,9 +106,25 @@ std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {
     if (unseenTriangles > 0)
         result.push_back("Dropped " + countOf(unseenTriangles, "triangle", "triangles") +
                          " that no one sees from outside.");
+    if (restWithin)
+        result.push_back((level.empty() ? "Apart" : level + ": apart") + " from what was dropped, all is within " +
+                         formatLength(*restWithin * metresPerUnit) + ".");
     if (joinedVertices > 0)
         result.push_back("Joined near surfaces at " + countOf(joinedVertices, "place", "places") + ".");
     return result;
+}
+
+std::optional<Mesh> withoutDropped(const Mesh& source, std::size_t enough, const ReduceSettings& settings,
+                                   ReduceNotes& notes, const Progress& progress) {
+    if (!settings.dropUnseen && !(settings.dropLooseBelow > 0)) return std::nullopt;
+    const std::vector<GuardValue> guard = guardFor(source, settings);
+    const std::vector<std::uint8_t> locked = lockedVertices(source, guard, settings.onlyParts);
+    Mesh mesh = source;
+    if (settings.dropUnseen) notes.unseenTriangles = dropUnseen(mesh, locked, progress);
+    if (settings.dropLooseBelow > 0)
+        notes.dropped = dropLoosePieces(mesh, settings.dropLooseBelow, enough, sparedVertices(locked, guard));
+    if (mesh.triangleCount() == source.triangleCount()) return std::nullopt;
+    return mesh;
 }
 
 // What a reduction goes by: the source, or a copy without what was dropped beforehand, or a thinned one.
@@ -137,16 +157,13 @@ struct Reduction::Prepared {
 Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSettings& settings, const Progress& progress) {
     requireSound(source, "The mesh");
     const auto prepared = std::make_shared<Prepared>(source, settings);
-    const std::vector<GuardValue> guard =
-        settings.guard.empty() ? std::vector<GuardValue>() : guardOfVertices(settings.guard, source);
+    const std::vector<GuardValue> guard = guardFor(source, settings);
     const std::vector<std::uint8_t> locked = lockedVertices(source, guard, settings.onlyParts);
-    if (settings.dropUnseen || settings.dropLooseBelow > 0 || settings.joinWithin > 0) prepared->changed = source;
-    if (settings.dropUnseen) m_notes.unseenTriangles = dropUnseen(*prepared->changed, locked, progress.span(0, 0.3));
-    if (settings.dropLooseBelow > 0)
-        m_notes.dropped =
-            dropLoosePieces(*prepared->changed, settings.dropLooseBelow, enough, sparedVertices(locked, guard));
-    if (settings.joinWithin > 0)
+    prepared->changed = withoutDropped(source, enough, settings, m_notes, progress.span(0, 0.3));
+    if (settings.joinWithin > 0) {
+        if (!prepared->changed) prepared->changed = source;
         m_notes.joinedVertices = joinNearPieces(*prepared->changed, settings.joinWithin, locked);
+    }
     const Mesh& mesh = prepared->mesh();
     if (enough > 1) requireMoreThanHeld(mesh, locked, enough);
     Treatment& treatment = prepared->descent.treatment;

@@ -60,10 +60,22 @@ struct ReduceNotes {
     std::vector<DroppedPieces> dropped;
     std::size_t unseenTriangles = 0;
     std::size_t joinedVertices = 0;
+    /// What everything but that is within, in the mesh's unit, where something was dropped and the rest was searched
+    /// for.
+    std::optional<double> restWithin;
 
     /// In words, a sentence each: "Dropped 12 loose pieces of Barnacles (340 triangles, the largest 4.1 mm)."
-    std::vector<std::string> sentences(double metresPerUnit) const;
+    /// @param level  its name, where there are several
+    std::vector<std::string> sentences(double metresPerUnit, const std::string& level = {}) const;
 };
+
+/// What is left of a source when all has gone that the settings say is to be dropped; nothing if nothing has. Vertices
+/// keep their numbers.
+/// @param enough  loose pieces are dropped until at most so many triangles are left
+/// @param notes   what was dropped is written there
+/// @throws MeshError, Cancelled  as reduceMesh
+std::optional<Mesh> withoutDropped(const Mesh& source, std::size_t enough, const ReduceSettings& settings,
+                                   ReduceNotes& notes, const Progress& progress);
 
 struct Reduced {
     Mesh mesh;

@@ -1,8 +1,11 @@
 // The search for the level of a count that is closest to its source, and what it shares with that for a length.
 #include "base/Error.h"
+#include "base/Units.h"
 #include "chain/ClosestAt.h"
+#include "chain/FewestWithin.h"
 #include "chain/MendedLevel.h"
 #include "chain/ReduceToTarget.h"
+#include "measure/TextureDrift.h"
 #include "tests/support/Shapes.h"
 
 #include <QTest>
@@ -75,6 +78,65 @@ private slots:
         QCOMPARE(reduced("20mm", true).mesh.positions, reduced("20mm", false).mesh.positions);
         // There is nothing to search for.
         QCOMPARE(reduced("100%", true).mesh.positions, ball.positions);
+    }
+
+    // Nothing brings a level close to what was dropped: the search goes by the rest, and says so. What it measures is
+    // the whole.
+    void goesByWhatIsLeftWhereSomethingIsDropped() {
+        const Mesh sheet = test::makeSheet(140, 140, 1, 1, waves);
+        const Mesh pebble = test::moved(test::makeSphere(0.03, 4), {0.5, 0.5, 0.5});
+        const Mesh source = test::joined(sheet, pebble);
+        ReduceSettings settings;
+        settings.dropLooseBelow = 0.2;
+        const Mesh plain = reduceMesh(sheet, 600, {}, Progress()).mesh;
+        const double before = measureDeviation(sheet, plain, {}, Progress()).max;
+        const ClosestLevel closest = closestAt(source, 600, settings, Progress());
+        QCOMPARE(closest.mesh.triangleCount(), std::size_t(600));
+        QVERIFY(closest.notes.restWithin.has_value());
+        QVERIFY2(*closest.notes.restWithin < 0.85 * before,
+                 qPrintable(QString("%1 -> %2").arg(before).arg(*closest.notes.restWithin)));
+        QVERIFY(measureDeviation(sheet, closest.mesh, {}, Progress()).max <= *closest.notes.restWithin);
+        QVERIFY(closest.deviation.max > 0.4);
+        QCOMPARE(closest.notes.dropped.front().pieces, std::size_t(1));
+        QCOMPARE(closest.notes.sentences(1, "LOD 1").back(),
+                 "LOD 1: apart from what was dropped, all is within " + formatLength(*closest.notes.restWithin) + ".");
+    }
+
+    // Nor could a length be kept to otherwise.
+    void keepsWhatIsLeftToALength() {
+        const Mesh ball = test::makeBumpyBall();
+        const Mesh source = test::joined(ball, test::moved(test::makeSphere(0.03, 4), {3, 0, 0}));
+        ReduceSettings settings;
+        settings.dropLooseBelow = 0.2;
+        const Fewest fewest = fewestWithin(source, 0.05, settings, Progress());
+        QVERIFY(fewest.mesh.triangleCount() < ball.triangleCount() / 3);
+        QVERIFY(fewest.notes.restWithin && *fewest.notes.restWithin <= 0.05 && fewest.deviation.max > 1);
+        // Where nothing is small enough to be dropped, nothing is said.
+        settings.dropLooseBelow = 0.01;
+        QVERIFY(!fewestWithin(source, 0.05, settings, Progress()).notes.restWithin.has_value());
+    }
+
+    // Each try mends corners that have several wedges, and what hangs on vertices.
+    void takesSeamsAndSkinAlong() {
+        Mesh source = test::makeSheet(140, 140, 1, 1, waves);
+        test::addUvsWithSeam(source, 0.5);
+        for (const Vec3f& p : source.positions) source.influences.push_back({{0, 1, 0, 0}, {1 - p.x(), p.x(), 0, 0}});
+        source.skeleton.resize(2);
+        const Mesh plain = reduceMesh(source, 600, {}, Progress()).mesh;
+        const ClosestLevel closest = closestAt(source, 600, {}, Progress());
+        requireSound(closest.mesh, "The level");
+        QVERIFY(closest.deviation.max < 0.9 * measureDeviation(source, plain, {}, Progress()).max);
+        QVERIFY(test::wedgesBelongToOneVertex(closest.mesh));
+        const double drift = measureTextureDrift(source, closest.mesh, Progress()).rms;
+        const double driftBefore = measureTextureDrift(source, plain, Progress()).rms;
+        QVERIFY2(drift < 1.25 * driftBefore, qPrintable(QString("%1 -> %2").arg(driftBefore).arg(drift)));
+        for (std::size_t v = 0; v < closest.mesh.vertexCount(); ++v) {
+            const Influences& skin = closest.mesh.influences[v];
+            float ofTip = 0;
+            for (std::size_t i = 0; i < 4; ++i) ofTip += skin.joints[i] == 1 ? skin.weights[i] : 0;
+            // An edge is 0.06 long.
+            QVERIFY(std::abs(ofTip - closest.mesh.positions[v].x()) < 0.03);
+        }
     }
 
     void canBeCancelled() {

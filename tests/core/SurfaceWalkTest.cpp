@@ -78,17 +78,6 @@ private slots:
         QVERIFY(std::abs(walkCloser(tent, around, p, 0).squaredDistance - leastSquaredDistance(tent, p)) < 1e-12);
     }
 
-    void findsTheClosestOfAllTriangles() {
-        const Mesh ball = test::makeBumpyBall();
-        const std::vector<Sphere> spheres = spheresOf(ball);
-        for (const Vec3d& p : {Vec3d(0, 0, 0.1), Vec3d(2, 1, -3), Vec3d(-0.4, 0.7, 0.6)}) {
-            double least = std::numeric_limits<double>::max();
-            for (TriangleId t = 0; t < ball.triangles.size(); ++t)
-                least = std::min(least, closestOf(ball, p, t).squaredDistance);
-            QCOMPARE(closestOfAll(ball, spheres, p).squaredDistance, least);
-        }
-    }
-
     void findsTheClosestPlaceOfASphere() {
         const Mesh sphere = test::makeSphere(1, 12);
         const VertexTriangles around = findVertexTriangles(sphere.triangles, sphere.vertexCount());
