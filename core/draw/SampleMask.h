@@ -32,8 +32,10 @@ public:
 
     std::size_t count() const;
 
-    /// The covered samples next to one that is not covered; the picture's own edge counts as not covered.
-    SampleMask outline() const;
+    /// How long the lines are that part what is covered from what is not, in samples; the picture's own edge parts too.
+    /// Within five per cent for straight lines, nearer for round ones.
+    /// Source: Cauchy & Crofton's formula, with lines of four directions.
+    double outlineLength() const;
 
     /// How far the closest set sample is from x, y, in samples; `most` if it is not nearer.
     double distanceToNearest(int x, int y, double most) const;
@@ -45,5 +47,9 @@ private:
 
 /// What is covered in `a` and not in `b`, which is of the same size.
 SampleMask difference(const SampleMask& a, const SampleMask& b);
+
+/// The largest distance of a sample set in `samples` from the closest one set in `from`, which is of the same size; in
+/// samples, `most` if it is not less, 0 if none is set.
+double farthestFrom(const SampleMask& from, const SampleMask& samples, double most);
 
 }  // namespace um

@@ -4,7 +4,6 @@
 #include "base/Parallel.h"
 
 #include <atomic>
-#include <bit>
 #include <cmath>
 
 namespace um {
@@ -146,29 +145,14 @@ OutlineDifference compareOutlines(const SampleMask& source, const SampleMask& le
     OutlineDifference result;
     const double area = double(across) * across;
     result.sourceArea = double(source.count()) / area;
-    result.lost = double(difference(source, level).count()) / area;
-    result.grown = double(difference(level, source).count()) / area;
-    const std::array<SampleMask, 2> outlines = {source.outline(), level.outline()};
+    const SampleMask lost = difference(source, level), grown = difference(level, source);
+    result.lost = double(lost.count()) / area;
+    result.grown = double(grown.count()) / area;
     // Where one of them shows nothing, all of the other is off by as much as the picture is large.
     const double most = std::hypot(source.width(), source.height());
-    double sum = 0;
-    std::size_t count = 0;
-    for (std::size_t side = 0; side < 2; ++side) {
-        const SampleMask &own = outlines[side], &other = outlines[1 - side];
-        for (int y = 0; y < own.height(); ++y) {
-            const auto ownRow = own.row(y), otherRow = other.row(y);
-            for (std::size_t i = 0; i < ownRow.size(); ++i) {
-                count += std::size_t(std::popcount(ownRow[i]));
-                for (std::uint64_t off = ownRow[i] & ~otherRow[i]; off != 0; off &= off - 1) {
-                    const int x = int(i) * 64 + std::countr_zero(off);
-                    const double distance = other.distanceToNearest(x, y, most) / across;
-                    sum += distance;
-                    result.max = std::max(result.max, distance);
-                }
-            }
-        }
-    }
-    result.mean = count > 0 ? sum / double(count) : 0;
+    result.max = std::max(farthestFrom(level, lost, most), farthestFrom(source, grown, most)) / across;
+    const double length = (source.outlineLength() + level.outlineLength()) / 2 / across;
+    if (length > 0) result.mean = (result.lost + result.grown) / length;
     return result;
 }
 

@@ -12,7 +12,9 @@ struct OutlineDifference {
     double lost = 0;        ///< area of the source that the level does not cover, in pixels
     double grown = 0;       ///< area of the level beyond the source
     double sourceArea = 0;  ///< in pixels
-    double mean = 0;        ///< distance from each outline to the other, both ways, in pixels
+    double mean = 0;        ///< distance between the outlines, in pixels: what differs, for the length of an outline
+    /// The largest distance, in pixels, of what one alone covers from what the other covers. Never more than the
+    /// deviation of the surfaces covers, but for a sample.
     double max = 0;
 
     /// What differs as a share of the source's area.

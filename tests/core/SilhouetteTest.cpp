@@ -1,4 +1,5 @@
 // Outlines against known answers: areas, distances, directions.
+#include "measure/Deviation.h"
 #include "measure/Silhouette.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
@@ -157,6 +158,37 @@ private slots:
         QVERIFY(s.grown < 1e-3 && s.lost > 0.02);
     }
 
+    // A slit between two parts that a level closes, or opens, is as far off as half its width, however long it is and
+    // however far its edges are from all others.
+    void seesASlitAsNarrowAsItIs() {
+        const auto halves = [](double gap) {
+            return test::joined(test::moved(test::makeBox({1, 2, 1}), {-gap / 2 - 0.5, 0, 0}),
+                                test::moved(test::makeBox({1, 2, 1}), {gap / 2 + 0.5, 0, 0}));
+        };
+        const Mesh open = halves(0.02), closed = halves(-0.02);  // 4 of 400 pixels
+        for (const auto& [source, level] : {std::pair(open, closed), std::pair(closed, open)}) {
+            const Silhouette s = measureSilhouette(source, level, {26, 400, 4}, Progress());
+            const OutlineDifference& front = s.views[viewAt(s, Vec3d::UnitZ())];
+            // Both sides have moved by as much outside, too.
+            QVERIFY2(std::abs(front.max - 4) < 0.3, qPrintable(QString::number(front.max)));
+            QVERIFY(front.mean > 1 && front.mean < 4);
+        }
+    }
+
+    // What covers a place on the screen lies within the deviation of it.
+    void isNeverFartherThanTheSurface() {
+        const Mesh source =
+            test::joined(test::makeTorus(1, 0.3, 120, 40), test::moved(test::makeBumpyBall(), {0.6, 0, 0}));
+        for (const std::size_t triangles : {100, 300, 1000}) {
+            const Mesh level = reduceMesh(source, triangles, {}, Progress()).mesh;
+            const Silhouette s = measureSilhouette(source, level, {98, 300, 4}, Progress());
+            const double pixels =
+                300 / standingHeight(source) * measureDeviation(source, level, {}, Progress()).maxBound;
+            QVERIFY2(s.max <= pixels + 0.25, qPrintable(QString("%1 of %2").arg(s.max).arg(pixels)));
+            QVERIFY(s.mean > 0 && s.mean < s.max);
+        }
+    }
+
     void seesWhatACameraSees() {
         // A pinhole at z = 4 looking at -z: a ball of radius 1 covers a disc of radius f / sqrt(4² - 1).
         Eigen::Matrix<double, 3, 4> project;
@@ -239,6 +271,43 @@ private slots:
                 QVERIFY(std::abs(mask.distanceToNearest(x, y, 1000) - expected) < 1e-9);
             }
         QCOMPARE(SampleMask(10, 10).distanceToNearest(3, 3, 77), 77.0);
+    }
+
+    // Of large areas and of thin ones, near the picture's edge too.
+    void findsTheFarthestSampleExactly() {
+        const auto blobs = [](int count, int seed) {
+            SampleMask mask(300, 170);
+            for (int i = 0; i < count; ++i) {
+                const auto random = [&](std::uint64_t k, int below) {
+                    return int(mixBits(std::uint64_t(100 * seed + 7 * i) + k) % std::uint64_t(below));
+                };
+                const int x = random(0, 280), y = random(1, 150), width = 1 + random(2, 20), height = 1 + random(3, 20);
+                for (int row = y; row < y + height; ++row) mask.setRun(row, x, x + width - 1);
+            }
+            return mask;
+        };
+        for (const auto& [many, few] : {std::pair(60, 1), std::pair(60, 4), std::pair(3, 60), std::pair(40, 40)}) {
+            const SampleMask samples = blobs(many, 1), from = blobs(few, 2);
+            double expected = 0;
+            for (int y = 0; y < samples.height(); ++y)
+                for (int x = 0; x < samples.width(); ++x)
+                    if (samples.at(x, y)) expected = std::max(expected, from.distanceToNearest(x, y, 1000));
+            QCOMPARE(farthestFrom(from, samples, 1000), expected);
+        }
+        QCOMPARE(farthestFrom(SampleMask(300, 170), blobs(3, 1), 77), 77.0);
+        QCOMPARE(farthestFrom(blobs(3, 1), SampleMask(300, 170), 77), 0.0);
+    }
+
+    void measuresTheLengthOfOutlines() {
+        SampleMask disc(256, 256), box(256, 256);
+        for (int y = 0; y < 256; ++y) {
+            const double half = std::sqrt(std::max(0.0, 100.0 * 100 - (y - 127.5) * (y - 127.5)));
+            if (half > 0.5) disc.setRun(y, int(std::ceil(127.5 - half)), int(std::floor(127.5 + half)));
+            box.setRun(y, 0, 255);  // up to the picture's edges
+        }
+        QVERIFY2(std::abs(disc.outlineLength() - 200 * pi) < 4, qPrintable(QString::number(disc.outlineLength())));
+        QVERIFY2(std::abs(box.outlineLength() - 1024) < 0.06 * 1024, qPrintable(QString::number(box.outlineLength())));
+        QCOMPARE(SampleMask(256, 256).outlineLength(), 0.0);
     }
 };
 
