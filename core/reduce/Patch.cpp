@@ -66,6 +66,13 @@ const std::vector<TrianglePoint>& closeTrianglePlaces() {
     return places;
 }
 
+Patch::Ground::Ground(Mesh surface) : mesh(std::move(surface)), tree(mesh, Progress()) {
+    for (const Triangle& triangle : mesh.triangles) {
+        const auto at = [&](std::size_t i) { return Vec3d(mesh.positions[triangle[i]].cast<double>()); };
+        normals.push_back(areaNormal(at(0), at(1), at(2)).normalized());
+    }
+}
+
 Patch::Patch(Content content)
     : m_content(std::move(content)), m_ground(std::make_shared<const Ground>(std::move(m_content.ground))) {}
 
@@ -80,53 +87,54 @@ double Patch::badnessOf(double squaredDistance) const {
     return cubed * cubed;
 }
 
-Vec3d Patch::groundNormal(TriangleId t) const {
-    const Mesh& ground = m_ground->mesh;
-    const auto at = [&](std::size_t i) { return Vec3d(ground.positions[ground.triangles[t][i]].cast<double>()); };
-    return areaNormal(at(0), at(1), at(2)).normalized();
-}
-
-// @param most  where the badness is more than that, the rest is not looked at
-Patch::Side Patch::sideOf(const Corners& corners, double most) const {
+// @param before  how it, or what was there, lay: it is mostly bad at the same place
+// @param most    where the badness is more than that, the rest is not looked at
+Patch::Side Patch::sideOf(const Corners& corners, const Side& before, double most) const {
     const auto& [a, b, c] = corners;
     const Vec3d normal = areaNormal(a, b, c).normalized();
     const std::vector<TrianglePoint>& places = m_limits.isCloseLook ? closeTrianglePlaces() : trianglePlaces();
+    const auto placeAt = [&](std::size_t i) { return i == 0 ? before.worst : places[i - 1]; };
     Side side;
-    TrianglePoint worst;
+    side.nearest = before.nearest;
+    double counted = 0;  // the farthest of the places all over it
     std::array<Vec3d, laneCount> points;
     std::array<SurfacePoint, laneCount> closest;
-    for (std::size_t begin = 0; begin < places.size() && side.badness <= most; begin += laneCount) {
-        const std::size_t count = std::min(laneCount, places.size() - begin);
-        for (std::size_t i = 0; i < count; ++i) points[i] = places[begin + i].of(a, b, c);
-        m_ground->tree.findClosest(std::span(points).first(count), closest.front().triangle,
-                                   std::span(closest).first(count));
+    for (std::size_t begin = 0; begin <= places.size() && side.badness <= most; begin += laneCount) {
+        const std::size_t count = std::min(laneCount, places.size() + 1 - begin);
+        for (std::size_t i = 0; i < count; ++i) points[i] = placeAt(begin + i).of(a, b, c);
+        m_ground->tree.findClosest(std::span(points).first(count), side.nearest, std::span(closest).first(count));
+        side.nearest = closest.front().triangle;
         for (std::size_t i = 0; i < count; ++i) {
             const double squared = closest[i].distance * closest[i].distance;
-            side.badness += badnessOf(squared);
             if (squared > side.farthestSquared) {
                 side.farthestSquared = squared;
-                worst = places[begin + i];
+                side.worst = placeAt(begin + i);
             }
-            side.facing += groundNormal(closest[i].triangle).dot(normal) / double(places.size());
+            if (begin + i == 0) continue;
+            counted = std::max(counted, squared);
+            side.badness += badnessOf(squared);
+            side.facing += m_ground->normals[closest[i].triangle].dot(normal) / double(places.size());
         }
+        if (badnessOf(side.farthestSquared) > most)
+            side.badness = std::max(side.badness, badnessOf(side.farthestSquared));
     }
+    if (side.badness > most) return side;
     // Along a fold the distance has a narrow ridge.
-    if (side.badness <= most && side.farthestSquared > doubtful * m_goalSquared) {
-        double farthest = side.farthestSquared;
-        climb(worst, farthest, [&](const TrianglePoint& at) {
-            const Vec3d p = at.of(a, b, c);
-            m_ground->tree.findClosest(std::span(&p, 1), closest.front().triangle, std::span(closest).first(1));
-            return closest.front().distance * closest.front().distance;
+    if (side.farthestSquared > doubtful * m_goalSquared)
+        side.worst = climb(side.worst, side.farthestSquared, [&](auto there, auto squared) {
+            if (there.empty()) return;
+            for (std::size_t i = 0; i < there.size(); ++i) points[i] = there[i].of(a, b, c);
+            m_ground->tree.findClosest(std::span(points).first(there.size()), side.nearest,
+                                       std::span(closest).first(there.size()));
+            for (std::size_t i = 0; i < there.size(); ++i) squared[i] = closest[i].distance * closest[i].distance;
         });
-        side.badness += badnessOf(farthest) - badnessOf(side.farthestSquared);
-        side.farthestSquared = farthest;
-    }
+    side.badness += badnessOf(side.farthestSquared) - badnessOf(counted);
     return side;
 }
 
 void Patch::measure(TriangleId t) {
     const Corners corners = cornersOf(t);
-    m_sides[t] = sideOf(corners, std::numeric_limits<double>::max());
+    m_sides[t] = sideOf(corners, m_sides[t], std::numeric_limits<double>::max());
     m_distances[t].resize(m_content.samples.size());
     for (std::size_t s = 0; s < m_content.samples.size(); ++s)
         m_distances[t][s] = float(squaredDistance(m_content.samples[s], corners));
@@ -138,6 +146,7 @@ void Patch::sumUp() {
         m_badness += side.badness;
         m_farthestSquared = std::max(m_farthestSquared, side.farthestSquared);
     }
+    const double ofSides = m_badness;
     m_least = m_content.beside;
     m_closest.assign(m_least.size(), none);
     for (TriangleId t = 0; t < m_distances.size(); ++t)
@@ -152,8 +161,11 @@ void Patch::sumUp() {
         m_badness += badnessOf(squared);
         m_squares += squared;
         m_farthestSquared = std::max(m_farthestSquared, squared);
-        if (squared > negligible * m_goalSquared) m_farSamples.push_back(s);
+        if (isFar(s)) m_farSamples.push_back(s);
     }
+    m_isWorstAtSamples = m_badness > 2 * ofSides;
+    std::stable_sort(m_farSamples.begin(), m_farSamples.end(),
+                     [&](std::uint32_t x, std::uint32_t y) { return m_least[x] > m_least[y]; });
     m_samplesAt = groupItems(m_least.size(), m_sides.size(), [&](std::size_t s, const auto& visit) {
         if (m_closest[s] != none) visit(m_closest[s]);
     });
@@ -179,8 +191,8 @@ void Patch::findWorst() {
             m_isAtWorst[beyond.triangle] = 1;
 }
 
-bool Patch::isWorthwhile(const Trial& trial) const {
-    return std::any_of(trial.old.begin(), trial.old.end(), [&](TriangleId t) { return m_isAtWorst[t] != 0; });
+bool Patch::isFar(std::size_t sample) const {
+    return double(m_least[sample]) > negligible * m_goalSquared;
 }
 
 std::vector<Patch::Trial> Patch::flips() const {
@@ -193,6 +205,7 @@ std::vector<Patch::Trial> Patch::flips() const {
             if (a > b || !isInside(a, b)) continue;
             const Beyond beyond = beyondEdge(piece, m_around, t, k);
             if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
+            if (m_isAtWorst[t] == 0 && m_isAtWorst[beyond.triangle] == 0) continue;
             const VertexId d = piece.triangles[beyond.triangle][beyond.corner];
             if (d == c || !isInside(c, d) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
             if (!isSmoothEdge(piece, t, k, beyond)) continue;
@@ -238,12 +251,16 @@ std::vector<Patch::Trial> Patch::moves() const {
     std::vector<Trial> found;
     for (VertexId v = 0; v < m_content.piece.positions.size(); ++v) {
         if (m_content.roles[v].isOnRim || m_content.roles[v].isHeld) continue;
-        const auto around = m_around.of(v);
+        std::vector<TriangleId> around(m_around.of(v).begin(), m_around.of(v).end());
+        if (std::none_of(around.begin(), around.end(), [&](TriangleId t) { return m_isAtWorst[t] != 0; })) continue;
+        // What is worst mostly stays so, which is seen soonest there.
+        std::stable_sort(around.begin(), around.end(),
+                         [&](TriangleId x, TriangleId y) { return m_sides[x].badness > m_sides[y].badness; });
         for (const Vec3d& p : placesAround(v)) {
             Trial trial;
             trial.step.vertex = v;
             trial.step.place = p.cast<float>().cast<double>();
-            trial.old.assign(around.begin(), around.end());
+            trial.old = around;
             for (const TriangleId t : around) {
                 Corners corners = cornersOf(t);
                 for (std::size_t k = 0; k < 3; ++k)
@@ -279,18 +296,21 @@ std::vector<Patch::Trial> Patch::splits() const {
         const Triangle& triangle = piece.triangles[t];
         const auto isHeld = [&](VertexId v) { return m_content.roles[v].isHeld; };
         if (std::all_of(triangle.begin(), triangle.end(), isHeld)) continue;
-        const Corners corners = cornersOf(t);
-        Trial inside;
-        inside.step = stepAt(PatchStep::Kind::SplitTriangle, t);
-        inside.step.at = {1.0 / 3, 1.0 / 3};
-        inside.old = {t};
-        for (std::size_t k = 0; k < 3; ++k) inside.now.push_back({corners[k], corners[(k + 1) % 3], Vec3d::Zero()});
-        addSplits(std::move(inside), (corners[0] + corners[1] + corners[2]) / 3, found);
+        if (m_isAtWorst[t] != 0) {
+            const Corners corners = cornersOf(t);
+            Trial inside;
+            inside.step = stepAt(PatchStep::Kind::SplitTriangle, t);
+            inside.step.at = {1.0 / 3, 1.0 / 3};
+            inside.old = {t};
+            for (std::size_t k = 0; k < 3; ++k) inside.now.push_back({corners[k], corners[(k + 1) % 3], Vec3d::Zero()});
+            addSplits(std::move(inside), (corners[0] + corners[1] + corners[2]) / 3, found);
+        }
         for (std::size_t k = 0; k < 3; ++k) {
             const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
             if (a > b || !isInside(a, b) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
             const Beyond beyond = beyondEdge(piece, m_around, t, k);
             if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
+            if (m_isAtWorst[t] == 0 && m_isAtWorst[beyond.triangle] == 0) continue;
             if (!isSmoothEdge(piece, t, k, beyond)) continue;
             const Triangle& other = piece.triangles[beyond.triangle];
             if (std::all_of(other.begin(), other.end(), isHeld)) continue;
@@ -337,29 +357,38 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
             least = std::min(least, squaredDistance(m_content.samples[s], corners));
         return least;
     };
-    for (const std::uint32_t s : m_farSamples) {
-        if (badness > most) return tooMuch;
-        if (m_closest[s] != none && isOld[m_closest[s]] != 0) continue;
-        const double squared = std::min(double(m_least[s]), leastNow(s));
-        badness += badnessOf(squared);
-        squares += squared - double(m_least[s]);
-    }
-    for (const TriangleId t : trial.old)
-        for (const std::uint32_t s : m_samplesAt.of(t)) {
-            if (badness > most) return tooMuch;
-            double squared = leastNow(s);
-            if (squared > negligible * m_goalSquared) squared = std::min(squared, double(leastWithout(s, isOld)));
+    // Mostly what is farthest off tells that a trial is no good.
+    const auto addSamples = [&] {
+        for (const std::uint32_t s : m_farSamples) {
+            if (badness > most) return false;
+            const bool isAtOld = m_closest[s] != none && isOld[m_closest[s]] != 0;
+            const double squared = std::min(double(isAtOld ? leastWithout(s, isOld) : m_least[s]), leastNow(s));
             badness += badnessOf(squared);
             squares += squared - double(m_least[s]);
         }
-    if (squares > m_mostSquares) return tooMuch;
-    for (const Corners& corners : trial.now) {
-        if (badness > most) return tooMuch;
-        const Side side = sideOf(corners, most - badness);
-        badness += side.badness;
-        if (badness <= most && !(side.facing > leastFacing)) return tooMuch;
-    }
-    return badness;
+        for (const TriangleId t : trial.old)
+            for (const std::uint32_t s : m_samplesAt.of(t)) {
+                if (badness > most) return false;
+                if (isFar(s)) continue;
+                double squared = leastNow(s);
+                if (squared > negligible * m_goalSquared) squared = std::min(squared, double(leastWithout(s, isOld)));
+                badness += badnessOf(squared);
+                squares += squared - double(m_least[s]);
+            }
+        return badness <= most && squares <= m_mostSquares;
+    };
+    const auto addSides = [&] {
+        for (std::size_t i = 0; i < trial.now.size(); ++i) {
+            if (badness > most) return false;
+            const Side& before = m_sides[trial.old[std::min(i, trial.old.size() - 1)]];
+            const Side side = sideOf(trial.now[i], before, most - badness);
+            badness += side.badness;
+            if (badness <= most && !(side.facing > leastFacing)) return false;
+        }
+        return true;
+    };
+    const bool isAllowed = m_isWorstAtSamples ? addSamples() && addSides() : addSides() && addSamples();
+    return isAllowed ? badness : tooMuch;
 }
 
 void Patch::take(const Trial& trial) {
@@ -396,7 +425,6 @@ std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, doub
     std::vector<Rated> best;
     const auto look = [&](std::vector<Trial> trials, double limit) {
         for (Trial& trial : trials) {
-            if (!isWorthwhile(trial)) continue;
             progress.check();
             const double least = best.size() < count ? limit : std::min(limit, best.back().badness);
             const double badness = badnessAfter(trial, least);

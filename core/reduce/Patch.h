@@ -3,9 +3,11 @@
 #include "mesh/TriangleTree.h"
 #include "reduce/Insertion.h"
 
+#include <array>
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <span>
 
 namespace um {
 
@@ -22,21 +24,25 @@ const std::vector<TrianglePoint>& trianglePlaces();
 const std::vector<TrianglePoint>& closeTrianglePlaces();
 
 /// From a place of a triangle on to where a value is largest, as far as it grows in small steps.
-/// @param value    at that place; becomes the largest
-/// @param valueAt  TrianglePoint -> double
-template <class ValueAt>
-TrianglePoint climb(TrianglePoint at, double& value, const ValueAt& valueAt) {
+/// @param value     at that place; becomes the largest
+/// @param valuesAt  called as valuesAt(places, values): writes the value at each of up to six places
+template <class ValuesAt>
+TrianglePoint climb(TrianglePoint at, double& value, const ValuesAt& valuesAt) {
     for (double step = 1.0 / 12; step > 1.0 / 40; step /= 2) {
-        const TrianglePoint from = at;
+        std::array<TrianglePoint, 6> places;
+        std::array<double, 6> values;
+        std::size_t count = 0;
         for (const auto& [second, third] : {std::pair(1, 0), std::pair(-1, 0), std::pair(0, 1), std::pair(0, -1),
                                             std::pair(1, -1), std::pair(-1, 1)}) {
-            const TrianglePoint next{from.second + step * second, from.third + step * third};
-            if (next.second < 0 || next.third < 0 || next.first() < 0) continue;
-            const double there = valueAt(next);
-            if (!(there > value)) continue;
-            value = there;
-            at = next;
+            const TrianglePoint next{at.second + step * second, at.third + step * third};
+            if (next.second >= 0 && next.third >= 0 && next.first() >= 0) places[count++] = next;
         }
+        valuesAt(std::span(places).first(count), std::span(values).first(count));
+        for (std::size_t i = 0; i < count; ++i)
+            if (values[i] > value) {
+                value = values[i];
+                at = places[i];
+            }
     }
     return at;
 }
@@ -111,7 +117,9 @@ private:
     // How a triangle lies to the source.
     struct Side {
         double badness = 0, farthestSquared = 0;
-        double facing = 0;  // the mean cosine to the source's normals
+        double facing = 0;       // the mean cosine to the source's normals
+        TrianglePoint worst;     // where it is farthest off
+        TriangleId nearest = 0;  // one of the source that is close
     };
 
     struct Trial {
@@ -130,21 +138,21 @@ private:
     struct Ground {
         Mesh mesh;
         TriangleTree tree;
+        std::vector<Vec3d> normals;  // of its triangles
 
-        explicit Ground(Mesh surface) : mesh(std::move(surface)), tree(mesh, Progress()) {}
+        explicit Ground(Mesh surface);
         Ground(const Ground&) = delete;  // the tree refers to the mesh
         Ground& operator=(const Ground&) = delete;
     };
 
     Vec3d place(VertexId v) const { return m_content.piece.positions[v].cast<double>(); }
     Corners cornersOf(TriangleId t) const;
-    Vec3d groundNormal(TriangleId t) const;
     double badnessOf(double squaredDistance) const;
-    Side sideOf(const Corners& corners, double most) const;
+    Side sideOf(const Corners& corners, const Side& before, double most) const;
     void measure(TriangleId t);
     void sumUp();
     void findWorst();
-    bool isWorthwhile(const Trial& trial) const;
+    bool isFar(std::size_t sample) const;
     bool isInside(VertexId a, VertexId b) const { return !m_content.roles[a].isOnRim || !m_content.roles[b].isOnRim; }
     std::vector<Vec3d> placesAround(VertexId v) const;
     std::vector<Trial> flips() const;
@@ -166,9 +174,11 @@ private:
     std::vector<TriangleId> m_closest;            // of each sample; `none` beside the patch
     std::vector<float> m_least;                   // from each sample to that, squared
     Groups m_samplesAt;                           // each triangle is the closest to
-    std::vector<std::uint8_t> m_isAtWorst;        // each triangle, or beside it
+    std::vector<std::uint8_t> m_isAtWorst;        // each triangle, or beside it: elsewhere no step is tried
     std::uint32_t m_farthestSample = 0;           // of those at the patch
-    std::vector<std::uint32_t> m_farSamples;      // which more than the triangle that they are at may come closer to
+    // Which more than the triangle that they are at may come closer to, the farthest first.
+    std::vector<std::uint32_t> m_farSamples;
+    bool m_isWorstAtSamples = false;  // rather than at places of triangles
     double m_badness = 0, m_farthestSquared = 0;
     double m_squares = 0, m_mostSquares = 0;  // of the distances of the samples, summed up
     std::size_t m_new = 0;

@@ -26,6 +26,7 @@ Closest Polisher::closestOnLevel(const Vec3d& p, TriangleId near, double known) 
 // Of the places of triangles. Those are looked at whose samples are far off, and those at which the level folds back:
 // there it may run far off without any of the source's points being far off the level.
 void Polisher::lookAtLevel(FarSearch& search, const Progress& progress) const {
+    constexpr float foldedBack = 0.2F;
     const double least = search.least;
     parallelFor(
         search.found.size(),
@@ -35,7 +36,7 @@ void Polisher::lookAtLevel(FarSearch& search, const Progress& progress) const {
             if (!search.isLookedAt(t)) return;
             const auto isFoldedBack = [&](std::size_t k) {
                 const Beyond beyond = beyondEdge(m_level, m_around, t, k);
-                return beyond.isThere() && search.normals[t].dot(search.normals[beyond.triangle]) < 0;
+                return beyond.isThere() && search.normals[t].dot(search.normals[beyond.triangle]) < foldedBack;
             };
             const bool isFar = double(m_farthest[t]) > search.doubtful;
             if (!isFar && !isFoldedBack(0) && !isFoldedBack(1) && !isFoldedBack(2)) return;
@@ -49,8 +50,8 @@ void Polisher::lookAtLevel(FarSearch& search, const Progress& progress) const {
         256);
 }
 
-// Of what the source has between its vertices: where they are far off, and where they are off and the level there
-// faces another way, so that a fold may be missing.
+// Of what the source has between its vertices: where they are far off, and where the level faces another way at one of
+// them, so that a fold may be missing.
 void Polisher::lookBetweenSamples(FarSearch& search, const Progress& progress) const {
     constexpr double share = 0.4;
     constexpr float sameWay = 0.7F;
@@ -58,18 +59,36 @@ void Polisher::lookBetweenSamples(FarSearch& search, const Progress& progress) c
     const double least = search.least;
     std::vector<const Sample*> sampleOf(m_from.mesh.vertexCount(), nullptr);
     for (const Sample& sample : m_samples) sampleOf[sample.vertex] = &sample;
-    const auto isDoubtful = [&](std::size_t s) {
-        const Vec3f normal = m_from.normalOf(TriangleId(s)).cast<float>();
+    const auto farthestCornerOf = [&](TriangleId s) {
         double farthest = 0;
-        bool isOtherWay = false, isLookedAt = false;
-        for (const VertexId v : m_from.mesh.triangles[s]) {
-            if (sampleOf[v] == nullptr) return false;
-            const Sample& sample = *sampleOf[v];
-            farthest = std::max(farthest, double(sample.distance));
-            isOtherWay = isOtherWay || search.normals[sample.triangle].dot(normal) < sameWay;
-            isLookedAt = isLookedAt || search.isLookedAt(sample.triangle);
-        }
-        return isLookedAt && (farthest > least || (farthest > share * least && isOtherWay));
+        for (const VertexId v : m_from.mesh.triangles[s]) farthest = std::max(farthest, double(sampleOf[v]->distance));
+        return farthest;
+    };
+    // The corner opposite to the longest edge.
+    const auto longestOf = [&](TriangleId s) {
+        const std::array<Vec3d, 3> corners = m_from.cornersOf(s);
+        std::array<double, 3> squared;
+        for (std::size_t k = 0; k < 3; ++k) squared[k] = (corners[(k + 2) % 3] - corners[(k + 1) % 3]).squaredNorm();
+        const auto k = std::size_t(std::max_element(squared.begin(), squared.end()) - squared.begin());
+        return std::pair(k, squared[k]);
+    };
+    const auto isDoubtful = [&](std::size_t i) {
+        const auto s = TriangleId(i);
+        const Triangle& corners = m_from.mesh.triangles[s];
+        if (std::any_of(corners.begin(), corners.end(), [&](VertexId v) { return sampleOf[v] == nullptr; }))
+            return false;
+        if (std::none_of(corners.begin(), corners.end(),
+                         [&](VertexId v) { return search.isLookedAt(sampleOf[v]->triangle); }))
+            return false;
+        const double farthest = farthestCornerOf(s);
+        if (farthest > least) return true;
+        const Vec3f normal = m_from.normalOf(s).cast<float>();
+        if (std::none_of(corners.begin(), corners.end(),
+                         [&](VertexId v) { return search.normals[sampleOf[v]->triangle].dot(normal) < sameWay; }))
+            return false;
+        // No place is farther from all corners than a third of the longest edge squared.
+        const double missing = least - farthest;
+        return longestOf(s).second > 3 * missing * missing;
     };
     const std::vector<TriangleId> doubtful = parallelIndices(m_from.mesh.triangleCount(), isDoubtful);
     std::vector<FarTriangle> farthest(doubtful.size());
@@ -80,13 +99,20 @@ void Polisher::lookBetweenSamples(FarSearch& search, const Progress& progress) c
             const TriangleId s = doubtful[i];
             const auto [a, b, c] = m_from.cornersOf(s);
             FarTriangle& far = farthest[i];
-            for (std::size_t n = 0; n < trianglePlaces().size(); ++n) {
-                if (n == fewPlaces && far.squaredDistance < least * least / 4) break;
-                const TrianglePoint& at = trianglePlaces()[n];
+            const auto look = [&](const TrianglePoint& at) {
                 const Closest closest = closestOnLevel(at.of(a, b, c), sampleOf[m_from.mesh.triangles[s][0]]->triangle,
                                                        std::max(least * least, far.squaredDistance));
                 if (closest.squaredDistance > far.squaredDistance)
                     far = {closest.squaredDistance, closest.triangle, s, true, at};
+            };
+            const auto isNear = [&] { return far.squaredDistance < least * least / 4; };
+            // Where the corners lie on both sides of a fold that is missing, the longest edge tells.
+            const std::size_t k = longestOf(s).first;
+            look({k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5});
+            if (isNear() && farthestCornerOf(s) < share * least) return;
+            for (std::size_t n = 0; n < trianglePlaces().size(); ++n) {
+                if (n == fewPlaces && isNear()) break;
+                look(trianglePlaces()[n]);
             }
         },
         64);
@@ -131,10 +157,14 @@ void Polisher::lookBesideSamples(FarSearch& search, const Groups& sourceVertices
 void Polisher::lookCloser(FarTriangle& far) const {
     if (far.on == none) return;
     const auto [a, b, c] = far.isOnSource ? m_from.cornersOf(far.on) : cornersOf(far.on);
-    far.at = climb(far.at, far.squaredDistance, [&](const TrianglePoint& at) {
-        const Vec3d p = at.of(a, b, c);
-        return far.isOnSource ? closestOnLevel(p, far.triangle, far.squaredDistance).squaredDistance
-                              : offSquared(far.on, p, far.squaredDistance);
+    far.at = climb(far.at, far.squaredDistance, [&](auto places, auto squared) {
+        double known = far.squaredDistance;
+        for (std::size_t i = 0; i < places.size(); ++i) {
+            const Vec3d p = places[i].of(a, b, c);
+            squared[i] =
+                far.isOnSource ? closestOnLevel(p, far.triangle, known).squaredDistance : offSquared(far.on, p, known);
+            known = std::max(known, squared[i]);
+        }
     });
 }
 
@@ -167,10 +197,12 @@ std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, double d
         });
     };
     sort();
-    far.resize(std::min(far.size(), most));
+    // Some turn out to be much farther off.
+    far.resize(std::min(far.size(), 4 * most));
     parallelFor(
         far.size(), [&](std::size_t i) { lookCloser(far[i]); }, 16);
     sort();
+    far.resize(std::min(far.size(), most));
     return far;
 }
 

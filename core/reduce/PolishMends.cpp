@@ -18,7 +18,7 @@ constexpr double lowering = 0.75;
 
 // So many patches for a triangle of the level, within limits, and to each of them so many new vertices and triangles.
 constexpr double patchesForOne = 0.001;
-constexpr std::size_t leastPatches = 24, mostPatches = 128;
+constexpr std::size_t leastPatches = 24, mostPatches = 192;
 constexpr std::size_t farForPatch = 4;
 constexpr std::size_t mostNewOfPatch = 3;
 constexpr std::size_t usualPatch = 40, largestPatch = 64;

@@ -260,13 +260,19 @@ private slots:
     }
 
     void climbsToTheTopOfARidge() {
+        const auto ofEach = [](const auto& valueAt) {
+            return [&valueAt](auto places, auto values) {
+                std::transform(places.begin(), places.end(), values.begin(), valueAt);
+            };
+        };
         const auto ridge = [](const TrianglePoint& at) { return 1 - 20 * std::abs(at.second - 0.29); };
         double value = ridge({0.333, 0.2});
-        const TrianglePoint top = climb({0.333, 0.2}, value, ridge);
+        const TrianglePoint top = climb({0.333, 0.2}, value, ofEach(ridge));
         QVERIFY(std::abs(top.second - 0.29) < 0.02);
         QCOMPARE(value, ridge(top));
+        const auto across = [](const TrianglePoint& at) { return at.second; };
         double atCorner = 1;
-        const TrianglePoint corner = climb({1, 0}, atCorner, [](const TrianglePoint& at) { return at.second; });
+        const TrianglePoint corner = climb({1, 0}, atCorner, ofEach(across));
         QCOMPARE(corner.second, 1.0);
     }
 };
