@@ -81,7 +81,8 @@ LevelCost costOf(const Level& level) {
     LevelCost cost;
     cost.facing = facingTriangles(*level.mesh);
     if (level.evidence) cost.error = level.evidence->maxBound * level.mesh->metresPerUnit;
-    if (level.outline) cost.outlineError = level.outline->max;
+    // No outline is farther off than the surface: what is more comes of the picture's samples.
+    if (level.outline) cost.outlineError = std::min(level.outline->max, cost.error.value_or(level.outline->max));
     cost.switchDistance = level.recipe.switchDistance;
     return cost;
 }

@@ -53,6 +53,20 @@ class CorridorTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // What a picture's samples add to an outline is not said: it is never farther off than the surface.
+    void keepsTheOutlineWithinTheDeviation() {
+        Deviation deviation;
+        deviation.maxBound = 0.004;
+        Level level;
+        level.mesh = std::make_shared<const Mesh>(test::makeTetrahedron());
+        level.outline = OutlineError{0.005, 0.001};
+        QCOMPARE(um::costOf(level).outlineError, std::optional(0.005));
+        level.evidence = std::make_shared<const Deviation>(deviation);
+        QCOMPARE(um::costOf(level).outlineError, std::optional(0.004));
+        level.outline->max = 0.003;
+        QCOMPARE(um::costOf(level).outlineError, std::optional(0.003));
+    }
+
     void reckonsInPixels() {
         const Screen screen = simpleScreen();
         QVERIFY(close(asset.pixelsTall(screen, 4), 250));
