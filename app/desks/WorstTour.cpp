@@ -21,8 +21,9 @@ std::vector<Direction> worstViews(const Silhouette& silhouette, std::size_t most
     std::vector<std::size_t> order(silhouette.directions.size());
     // Of two opposite views, which are the same, the later one is that from above.
     std::iota(order.rbegin(), order.rend(), std::size_t(0));
-    std::stable_sort(order.begin(), order.end(),
-                     [&](std::size_t a, std::size_t b) { return silhouette.views[a].max > silhouette.views[b].max; });
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return silhouette.views[a].isWorseThan(silhouette.views[b]);
+    });
     std::vector<Direction> views;
     const double closest = std::cos(apartDegrees * pi / 180);
     for (const std::size_t i : order) {

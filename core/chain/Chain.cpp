@@ -8,6 +8,7 @@
 #include "chain/ReduceToTarget.h"
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <map>
 
@@ -44,6 +45,30 @@ void add(std::vector<std::string>& notes, std::vector<std::string> more) {
         if (std::find(notes.begin(), notes.end(), sentence) == notes.end()) notes.push_back(std::move(sentence));
 }
 
+// What happened to the levels; to several of them the same, once: "LOD 1, LOD 2: dropped 3 loose pieces of Teeth."
+std::vector<std::string> toldTogether(const std::vector<Level>& levels, const std::vector<ReduceNotes>& ofLevels,
+                                      double metresPerUnit) {
+    std::vector<std::string> order;
+    std::map<std::string, std::vector<std::string>> names;
+    for (std::size_t i = 0; i < levels.size(); ++i)
+        for (const std::string& sentence : ofLevels[i].sentences(metresPerUnit)) {
+            if (names[sentence].empty()) order.push_back(sentence);
+            names[sentence].push_back(levels[i].name);
+        }
+    std::vector<std::string> told;
+    for (std::string sentence : order) {
+        const std::vector<std::string>& whose = names[sentence];
+        if (whose.size() < levels.size()) {
+            std::string begin;
+            for (const std::string& name : whose) begin += (begin.empty() ? "" : ", ") + name;
+            sentence.front() = char(std::tolower(static_cast<unsigned char>(sentence.front())));
+            sentence.insert(0, begin + ": ");
+        }
+        told.push_back(std::move(sentence));
+    }
+    return told;
+}
+
 // Makes the levels that are not there yet, in their order. Those that are treated alike come out of one reduction.
 class Maker {
 public:
@@ -58,8 +83,9 @@ public:
             }
     }
 
-    void make(Level& level, std::size_t i, const std::optional<std::size_t> count, const Level* before,
-              std::vector<std::string>& notes, const Progress& progress) {
+    // @param notes  what concerns the whole chain
+    ReduceNotes make(Level& level, std::size_t i, const std::optional<std::size_t> count, const Level* before,
+                     std::vector<std::string>& notes, const Progress& progress) {
         const Care care = withKnownParts(careOf(m_recipe.care, level.recipe), m_source.mesh, notes);
         const ReduceSettings settings = settingsFor(care, m_source.mesh, m_recipe.screen);
         Mesh mesh;
@@ -93,8 +119,8 @@ public:
             happened = std::move(result.notes);
             if (result.deviation) level.evidence = std::make_shared<const Deviation>(std::move(*result.deviation));
         }
-        add(notes, happened.sentences(m_source.mesh.metresPerUnit, level.name));
         level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+        return happened;
     }
 
 private:
@@ -153,10 +179,10 @@ void giveMaterials(Level& level, const Mesh& source, double nearest, const Recip
             *level.mesh, recipe.screen.pixels(level.mesh->metresPerUnit, nearest), progress.span(0.8, 1)));
 }
 
-void take(Fewest fewest, Level& level, const Mesh& source, std::vector<std::string>& notes) {
-    add(notes, fewest.notes.sentences(source.metresPerUnit, level.name));
+ReduceNotes take(Fewest fewest, Level& level) {
     level.mesh = std::make_shared<const Mesh>(std::move(fewest.mesh));
     level.evidence = std::make_shared<const Deviation>(std::move(fewest.deviation));
+    return std::move(fewest.notes);
 }
 
 }  // namespace
@@ -224,6 +250,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     std::optional<ContourMesh> contour;
     std::optional<SourceOutlines> outlines;
     std::vector<LevelCost> costs;
+    std::vector<ReduceNotes> happened(recipe.levels.size());
     std::string madeBefore;
     for (std::size_t i = 0; i < recipe.levels.size(); ++i) {
         Level level;
@@ -234,9 +261,10 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
             level.recipe = recipe.levels[i];
             const Progress made = progress.span(at, at + 0.5 * share);
             if (i == 0 && plan.first)
-                take(*std::move(plan.first), level, source.mesh, chain.notes);
+                happened[i] = take(*std::move(plan.first), level);
             else
-                maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
+                happened[i] =
+                    maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
             if (i > 0 && kept[i - 1] == nullptr &&
                 level.mesh->triangleCount() > chain.levels[i - 1].mesh->triangleCount())
                 throw InputError("Level " + std::to_string(i) + " of the chain (" + level.recipe.target +
@@ -253,7 +281,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
                                           progress.span(at + 0.6 * share, at + 0.9 * share))) {
                 level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
                 level.targetMet = true;
-                take(*std::move(luckier), level, source.mesh, chain.notes);
+                happened[i] = take(*std::move(luckier), level);
             }
         if (!level.outline) {
             if (!outlines) outlines.emplace(outlinesOf(contour.emplace(source.mesh), progress.span(at, at)));
@@ -272,6 +300,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         madeBefore = level.made;
         chain.levels.push_back(std::move(level));
     }
+    add(chain.notes, toldTogether(chain.levels, happened, source.mesh.metresPerUnit));
     std::vector<std::string> names;
     std::vector<std::size_t> triangles;
     for (const Level& level : chain.levels) {

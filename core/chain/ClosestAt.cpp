@@ -55,7 +55,9 @@ ClosestLevel searchClosest(const Mesh& source, std::size_t triangles, const Redu
 
 ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSettings& settings,
                        const Progress& progress) {
-    const RestOfSource rest(source, triangles, settings, progress.span(0, 0.02));
+    ReduceSettings patient = settings;
+    patient.isPatient = true;
+    const RestOfSource rest(source, triangles, patient, progress.span(0, 0.02));
     ClosestLevel closest = searchClosest(rest.mesh(), triangles, rest.settings(), progress.span(0.02, 0.95));
     rest.tellOfWhole(closest.mesh, closest.deviation, closest.notes, progress.span(0.95, 1));
     progress.at(1);

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 namespace um {
@@ -51,7 +52,7 @@ public:
             if (count <= m_fails || count >= m_holds) break;
             Trial trial = tryAt(count);
             for (int i = 0; i < mostRepairs && m_tries < mostTries && mayBeRepaired(trial); ++i) {
-                makeDearer(trial.deviation.farPlaces, count);
+                makeDearer(trial.tooFar, count);
                 trial = tryAt(count);
             }
             if (!trial.holds) m_fails = std::max(count, trial.triangles);
@@ -75,6 +76,7 @@ private:
         std::size_t triangles = 0;  // more than asked for where no fewer can be had
         Deviation deviation;
         bool holds = false;
+        std::vector<TriangleId> tooFar;  // of the source, one at each place, if they may be made dearer
     };
 
     // Nobody knows the number of tries beforehand: each takes a share of what is left.
@@ -90,7 +92,8 @@ private:
         reduction.reduceTo(count, span.span(0.1, 0.4));
         ReduceNotes notes = reduction.notes();
         MeasuredLevel level = m_mender.make(std::move(reduction), m_allowed, true, span.span(0.4, 1));
-        const Trial trial{level.mesh.triangleCount(), level.deviation, level.deviation.maxBound <= m_allowed};
+        Trial trial{level.mesh.triangleCount(), level.deviation, level.deviation.maxBound <= m_allowed, {}};
+        if (mayBeRepaired(trial)) trial.tooFar = trianglesTooFar(level.mesh, level.deviation);
         if (trial.holds) m_isCoarsest = trial.triangles > count;
         if (trial.holds && trial.triangles < m_holds) {
             m_holds = trial.triangles;
@@ -103,18 +106,45 @@ private:
         return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewPlaces;
     }
 
-    // The source's vertices for about half an edge of the level around.
-    void makeDearer(const std::vector<FarPlace>& places, std::size_t count) {
+    // The triangle of the source that has the vertex closest to a place on the level, of those of the same part:
+    // another part may be closer where they run into one another, but has nothing to do with it.
+    TriangleId closestOfPart(std::uint32_t part, const Vec3d& place) const {
+        TriangleId closest = 0;
+        double least = std::numeric_limits<double>::max();
+        for (const Section& section : m_source.sections) {
+            if (section.part != part) continue;
+            for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
+                for (const VertexId v : m_source.triangles[t]) {
+                    const double squared = (m_source.positions[v].cast<double>() - place).squaredNorm();
+                    if (squared >= least) continue;
+                    least = squared;
+                    closest = t;
+                }
+        }
+        return closest;
+    }
+
+    // One of the source at each place that is too far off.
+    std::vector<TriangleId> trianglesTooFar(const Mesh& level, const Deviation& deviation) const {
+        const std::vector<std::uint16_t> sections = sectionOfTriangles(level);
+        std::vector<TriangleId> triangles;
+        for (const FarPlace& far : deviation.farPlaces)
+            if (far.distance >= nearlyTooFar * m_allowed)
+                triangles.push_back(far.isOnSource
+                                        ? *far.triangle
+                                        : closestOfPart(level.sections[sections[*far.triangle]].part, far.place));
+        return triangles;
+    }
+
+    // And what lies about half an edge of the level around.
+    void makeDearer(const std::vector<TriangleId>& places, std::size_t count) {
         if (m_around.count() == 0) m_around = findVertexTriangles(m_source.triangles, m_source.vertexCount());
         m_settings.dearer.resize(m_source.vertexCount(), 1);
         const double sourceForOne = double(m_source.triangleCount()) / double(count);
         const long rings = std::max(1L, std::lround(std::sqrt(sourceForOne) / 2));
         std::vector<VertexId> all;
-        for (const FarPlace& far : places) {
-            if (far.distance < nearlyTooFar * m_allowed) continue;
-            const SurfacePoint closest = m_mender.source().surface.find(far.place, 0);
-            const Triangle& triangle = m_source.triangles[closest.triangle];
-            std::vector<VertexId> vertices(triangle.begin(), triangle.end());
+        for (const TriangleId place : places) {
+            std::vector<VertexId> vertices(m_source.triangles[place].begin(), m_source.triangles[place].end());
             for (long ring = 0; ring < rings; ++ring) {
                 std::vector<VertexId> more;
                 for (const VertexId v : vertices)
@@ -133,7 +163,7 @@ private:
     void guessFirst() {
         const auto count = std::max<std::size_t>(1, std::size_t(double(m_source.triangleCount()) / firstShare));
         const Trial trial = tryAt(count);
-        if (mayBeRepaired(trial)) makeDearer(trial.deviation.farPlaces, count);
+        if (mayBeRepaired(trial)) makeDearer(trial.tooFar, count);
         m_guess = std::clamp(guessFrom(count, trial), double(count) / largestStep, double(count) * largestStep);
     }
 

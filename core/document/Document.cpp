@@ -258,7 +258,7 @@ std::shared_ptr<const Deviation> loadEvidence(const Database& database, const st
     for (const Json& part : json.at("by_part")) d->byPart.push_back({part.at(0), part.at(1), part.at(2)});
     if (d->byPart.size() != source.parts.size()) return nullptr;
     for (const Json& far : json.at("far_places"))
-        d->farPlaces.push_back({placeFrom(far.at(0)), placeFrom(far.at(1)), far.at(2), far.at(3)});
+        d->farPlaces.push_back({placeFrom(far.at(0)), placeFrom(far.at(1)), far.at(2), far.at(3), std::nullopt});
     return d;
 }
 

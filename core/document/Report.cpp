@@ -242,14 +242,17 @@ std::string reportHtml(const Document& document, const std::string& date, const 
                      formatNumber(100 * s.areaShare) + " %", formatNumber(100 * s.lost) + " %",
                      formatNumber(100 * s.grown) + " %", describe(s.directions[s.worst])});
     }
-    html += "</table>\n<h3>By direction, the largest distance in px</h3>\n<table>\n";
+    html += "</table>\n<h3>By direction, in px: at most (mean)</h3>\n<table>\n";
     std::vector<std::string> names = {""};
     for (const Judged& one : judged) names.push_back(escaped(one.level->name));
     html += row(names, "th");
     const std::vector<Direction> directions = viewDirections(views);
     for (std::size_t i = directions.size() / 2; i < directions.size(); ++i) {
         std::vector<std::string> cells = {describe(directions[i])};
-        for (const Judged& one : judged) cells.push_back(formatNumber(one.silhouette.views[i].max));
+        for (const Judged& one : judged) {
+            const OutlineDifference& view = one.silhouette.views[i];
+            cells.push_back(formatNumber(view.max) + " (" + formatNumber(view.mean) + ")");
+        }
         html += row(cells);
     }
     html += "</table>\n<p class=\"soft\">From the opposite side each outline is the same, mirrored.</p>\n";

@@ -412,12 +412,11 @@ std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Meas
         const auto own = [&](TriangleId t) {
             return areaNormal(cornerOf(mesh, t, 0), cornerOf(mesh, t, 1), cornerOf(mesh, t, 2));
         };
+        const auto triangles = far.isVertex ? (isOnSource ? onSource : onLevel).around().of(far.id)
+                                            : std::span<const TriangleId>(&far.id, 1);
         Vec3d normal = Vec3d::Zero();
-        if (far.isVertex)
-            for (const TriangleId t : (isOnSource ? onSource : onLevel).around().of(far.id)) normal += own(t);
-        else
-            normal = own(far.id);
-        result.push_back({far.place, normal.normalized(), far.distance, isOnSource});
+        for (const TriangleId t : triangles) normal += own(t);
+        result.push_back({far.place, normal.normalized(), far.distance, isOnSource, triangles.front()});
     }
     return result;
 }

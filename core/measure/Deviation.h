@@ -5,6 +5,8 @@
 #include "measure/Distribution.h"
 #include "mesh/Mesh.h"
 
+#include <optional>
+
 namespace um {
 
 struct DeviationSettings {
@@ -38,6 +40,7 @@ struct FarPlace {
     Vec3d normal = Vec3d::Zero();  ///< outwards, unit length; zero where the surface has no area there
     double distance = 0;
     bool isOnSource = false;
+    std::optional<TriangleId> triangle;  ///< the one it was measured on; documents do not keep it
 };
 
 struct Deviation {

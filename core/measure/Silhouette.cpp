@@ -115,16 +115,16 @@ Silhouette measureFrom(const PictureOf& pictureOf, const Mesh& source, const Con
         1);
     double area = 0;
     // Of two opposite views, which are the same, the one from above is named.
+    result.worst = count - 1;
     for (std::size_t i = count; i-- > 0;) {
         const OutlineDifference& view = result.views[i];
         result.mean += view.mean / double(count);
         result.lost += view.lost;
         result.grown += view.grown;
         area += view.sourceArea;
-        if (view.max <= result.max) continue;
-        result.max = view.max;
-        result.worst = i;
+        if (view.isWorseThan(result.views[result.worst])) result.worst = i;
     }
+    result.max = result.views[result.worst].max;
     if (area > 0) {
         result.lost /= area;
         result.grown /= area;

@@ -19,6 +19,11 @@ struct OutlineDifference {
 
     /// What differs as a share of the source's area.
     double areaShare() const { return sourceArea > 0 ? (lost + grown) / sourceArea : 0; }
+
+    /// By the largest distance; where that is the same, as of good levels from many directions, by the mean.
+    bool isWorseThan(const OutlineDifference& other) const {
+        return max != other.max ? max > other.max : mean > other.mean;
+    }
 };
 
 /// @param across  samples along a pixel
@@ -62,7 +67,7 @@ struct Silhouette {
     double heightPixels = 0;
     std::vector<Direction> directions;
     std::vector<OutlineDifference> views;  ///< in each direction
-    std::size_t worst = 0;                 ///< the view with the largest distance
+    std::size_t worst = 0;                 ///< the view that no other is worse than
 
     double mean = 0;             ///< of all views' means
     double max = 0;              ///< of all views

@@ -18,7 +18,7 @@ constexpr double highestRungOfThinned = 18;
 // From so many triangles of the source for one of the target on it is thinned, if it is large.
 constexpr double thinnedFrom = 55;
 constexpr std::size_t leastToThin = 100'000;
-constexpr double stepOfRungs = 1.35;
+constexpr double stepOfRungs = 1.35, patientStepOfRungs = 1.2;
 
 // Less than this from one pause to the next is not worth one.
 constexpr double leastStep = 1.05;
@@ -43,11 +43,11 @@ double firstRung(std::size_t target, std::size_t sourceTriangles) {
 }
 
 // The counts of the rungs above the target, falling.
-std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriangles) {
+std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriangles, double step) {
     std::vector<std::size_t> rungs;
     if (sharesStart(target, sourceTriangles))
         for (double rung = firstRung(target, sourceTriangles);
-             rung >= lowestRung && rung >= leastSurplus * double(target); rung /= stepOfRungs)
+             rung >= lowestRung && rung >= leastSurplus * double(target); rung /= step)
             rungs.push_back(std::size_t(rung));
     return rungs;
 }
@@ -55,10 +55,11 @@ std::vector<std::size_t> rungsAbove(std::size_t target, std::size_t sourceTriang
 // From here on levels are coarse: a polish costs little, and wins the more.
 constexpr double coarseFrom = 150;
 
-int lastRounds(double sourceForOne) {
+int lastRounds(double sourceForOne, bool isPatient) {
     if (sourceForOne < leastForFlips) return 1;
     if (sourceForOne >= leastForPause && sourceForOne < 6) return 1;
-    return sourceForOne < coarseFrom ? 2 : 3;
+    if (sourceForOne < coarseFrom) return 2;
+    return isPatient ? 6 : 3;
 }
 
 // Triangles for one of the target at which to pause after the last rung.
@@ -85,11 +86,10 @@ std::size_t spareFor(std::size_t target) {
     return std::min(spare, std::size_t(mostOfSmall * double(target)));
 }
 
-Sampling samplingFor(std::size_t triangles, std::size_t sourceTriangles) {
-    const double sourceForOne = double(sourceTriangles) / double(std::max<std::size_t>(1, triangles));
+Sampling samplingFor(std::size_t triangles, const DescentSettings& settings) {
+    const double sourceForOne = double(settings.sourceTriangles) / double(std::max<std::size_t>(1, triangles));
     Sampling sampling;
-    // Many more do not tell more, but of a coarse level each place has to stand for so much.
-    sampling.enoughForVertex = sourceForOne < coarseFrom ? 24 : 72;
+    if (settings.isPatient) sampling.enoughForVertex = 200;
     // Large triangles need more than their centres looked at.
     sampling.probesPerSide = sourceForOne < 40 ? 1 : 2;
     // Where the source's vertices are few for each triangle, the way back must tell of what lies between them.
@@ -173,7 +173,7 @@ std::vector<float> factorsOfLevel(const std::vector<float>& ofSource, const std:
 }
 
 std::size_t startOfDescent(std::size_t target, std::size_t sourceTriangles) {
-    if (sharesStart(target, sourceTriangles)) return rungsAbove(target, sourceTriangles).front();
+    if (sharesStart(target, sourceTriangles)) return std::size_t(firstRung(target, sourceTriangles));
     const std::size_t pause =
         std::min(std::size_t(surplus * double(target)), std::size_t(double(sourceTriangles) / leastForPause));
     return double(target) < lowestRung ? target : std::max(target, pause);
@@ -183,19 +183,20 @@ Descent::Descent(const Contraction& from, const PolishSource& source, const Desc
     : m_source(source),
       m_settings(settings),
       m_polisher(from.mesh().finish(source.mesh), source, provenanceOf(from, from.destinations(), settings.sourceLines),
-                 samplingFor(from.triangles(), settings.sourceTriangles)),
+                 samplingFor(from.triangles(), settings)),
       m_attributes(from.mesh().attributes) {}
 
 // The first polish, of what the contraction before has left.
 void Descent::start(std::size_t target, const Progress& progress) {
     if (std::exchange(m_isStarted, true)) return;
     const bool isThere = triangles() <= target;
-    polish(isThere ? lastRounds(double(m_settings.sourceTriangles) / double(target)) : 1,
+    polish(isThere ? lastRounds(double(m_settings.sourceTriangles) / double(target), m_settings.isPatient) : 1,
            isThere ? target - triangles() : 0, 0, {}, progress);
 }
 
 bool Descent::approach(std::size_t target, const Progress& progress) {
-    const std::vector<std::size_t> rungs = rungsAbove(target, m_settings.sourceTriangles);
+    const std::vector<std::size_t> rungs =
+        rungsAbove(target, m_settings.sourceTriangles, m_settings.isPatient ? patientStepOfRungs : stepOfRungs);
     const double share = 1.0 / double(rungs.size() + 1);
     start(target, progress.span(0, share));
     for (std::size_t i = 0; i < rungs.size(); ++i)
@@ -221,8 +222,8 @@ Mesh Descent::finish(std::size_t target, const Limit& limit, const Progress& pro
     }
     const std::size_t spare = limit.find ? spareFor(target) : 0;
     if (triangles() > target)
-        goTo(target, lastRounds(sourceForOne), Filling{2 * (insertionsFor(target) + spare), true, spare}, limit,
-             progress.span(done, 1));
+        goTo(target, lastRounds(sourceForOne, m_settings.isPatient),
+             Filling{2 * (insertionsFor(target) + spare), true, spare}, limit, progress.span(done, 1));
     return std::move(m_polisher.level());
 }
 
@@ -253,7 +254,7 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     provenance = provenanceOf(*contraction, std::move(provenance.destinations), std::move(provenance.sourceLines));
     m_attributes = contraction->mesh().attributes;
     contraction.reset();
-    const Sampling sampling = samplingFor(next.triangleCount(), m_settings.sourceTriangles);
+    const Sampling sampling = samplingFor(next.triangleCount(), m_settings);
     m_polisher.goOn(std::move(next), std::move(provenance), into, sampling);
 }
 

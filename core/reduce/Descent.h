@@ -13,6 +13,7 @@ struct DescentSettings {
     std::vector<LineEdge> sourceLines;
     std::size_t sourceTriangles = 0;  ///< of the source, before it was thinned
     bool mindsFarPlaces = true;       ///< whether contractions to places far off are dearer
+    bool isPatient = false;           ///< whether rungs are closer, and what is coarse is polished longer
 };
 
 /// Whether a reduction goes so far down that its source is better thinned at first (Contraction::thin): what stands in

@@ -19,8 +19,9 @@ struct TriangleProbe {
 
 // How densely a level and its source are held against one another.
 struct Sampling {
-    // Of the source's vertices that have gone into one vertex of the level, at least so many are samples.
-    std::uint32_t enoughForVertex = 24;
+    // Of the source's vertices that have gone into one vertex of the level, at least so many are samples: many more
+    // hardly tell more.
+    std::uint32_t enoughForVertex = 72;
     // Each triangle of the level is cut into so many times so many equal ones, whose centres are probes.
     int probesPerSide = 1;
     // Of all probes and corners of a triangle, over that of the source's vertices.

@@ -97,7 +97,7 @@ void requireMoreThanHeld(const Mesh& mesh, const std::vector<std::uint8_t>& lock
 
 }  // namespace
 
-std::vector<std::string> ReduceNotes::sentences(double metresPerUnit, const std::string& level) const {
+std::vector<std::string> ReduceNotes::sentences(double metresPerUnit) const {
     std::vector<std::string> result;
     for (const DroppedPieces& pieces : dropped)
         result.push_back("Dropped " + countOf(pieces.pieces, "loose piece", "loose pieces") + " of " + pieces.part +
@@ -107,8 +107,8 @@ std::vector<std::string> ReduceNotes::sentences(double metresPerUnit, const std:
         result.push_back("Dropped " + countOf(unseenTriangles, "triangle", "triangles") +
                          " that no one sees from outside.");
     if (restWithin)
-        result.push_back((level.empty() ? "Apart" : level + ": apart") + " from what was dropped, all is within " +
-                         formatLength(*restWithin * metresPerUnit) + ".");
+        result.push_back("Apart from what was dropped, all is within " + formatLength(*restWithin * metresPerUnit) +
+                         ".");
     if (joinedVertices > 0)
         result.push_back("Joined near surfaces at " + countOf(joinedVertices, "place", "places") + ".");
     return result;
@@ -181,6 +181,7 @@ Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSetting
     m_contraction = std::make_unique<Contraction>(prepared->contraction(progress.span(0.7, 1)));
     prepared->descent.sourceLines = m_contraction->mesh().lines();
     prepared->descent.sourceTriangles = mesh.triangleCount();
+    prepared->descent.isPatient = settings.isPatient;
     // Where someone says what is dear, that alone counts.
     prepared->descent.mindsFarPlaces = guard.empty() && !(settings.silhouetteWeight > 0);
     m_prepared = prepared;

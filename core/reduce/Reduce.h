@@ -49,6 +49,9 @@ struct ReduceSettings {
     double creaseDegrees = 50;
     /// Whether the vertices are moved and edges flipped afterwards, to lie closer to the source.
     bool polish = true;
+    /// Whether the polish takes smaller steps and more samples: coarse levels come a fiftieth closer, for a third more
+    /// time.
+    bool isPatient = false;
     /// By how much the error counts for more at each vertex of the source, besides the guard; or empty.
     std::vector<float> dearer;
     /// The error already made at each vertex, where the source itself came out of something finer; or empty.
@@ -65,8 +68,7 @@ struct ReduceNotes {
     std::optional<double> restWithin;
 
     /// In words, a sentence each: "Dropped 12 loose pieces of Barnacles (340 triangles, the largest 4.1 mm)."
-    /// @param level  its name, where there are several
-    std::vector<std::string> sentences(double metresPerUnit, const std::string& level = {}) const;
+    std::vector<std::string> sentences(double metresPerUnit) const;
 };
 
 /// What is left of a source when all has gone that the settings say is to be dropped; nothing if nothing has. Vertices

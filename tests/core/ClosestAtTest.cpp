@@ -98,8 +98,8 @@ private slots:
         QVERIFY(measureDeviation(sheet, closest.mesh, {}, Progress()).max <= *closest.notes.restWithin);
         QVERIFY(closest.deviation.max > 0.4);
         QCOMPARE(closest.notes.dropped.front().pieces, std::size_t(1));
-        QCOMPARE(closest.notes.sentences(1, "LOD 1").back(),
-                 "LOD 1: apart from what was dropped, all is within " + formatLength(*closest.notes.restWithin) + ".");
+        QCOMPARE(closest.notes.sentences(1).back(),
+                 "Apart from what was dropped, all is within " + formatLength(*closest.notes.restWithin) + ".");
     }
 
     // Nor could a length be kept to otherwise.

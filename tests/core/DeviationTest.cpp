@@ -1,4 +1,5 @@
 #include "base/Error.h"
+#include "base/TrianglePoint.h"
 #include "measure/ClosestPoint.h"
 #include "measure/Deviation.h"
 #include "measure/PatchBound.h"
@@ -16,6 +17,14 @@ namespace {
 
 bool near(double a, double b, double tolerance) {
     return std::abs(a - b) <= tolerance;
+}
+
+// Whether a place lies on the triangle that it says, of a mesh of about unit size.
+bool liesOn(const Mesh& mesh, const FarPlace& far) {
+    const Triangle& t = mesh.triangles.at(far.triangle.value());
+    const auto corner = [&](std::size_t k) { return Vec3d(mesh.positions[t[k]].cast<double>()); };
+    const Vec3d a = corner(0), b = corner(1), c = corner(2);
+    return (closestOnTriangle(far.place, a, b, c).of(a, b, c) - far.place).norm() < 1e-6;
 }
 
 }  // namespace
@@ -156,6 +165,7 @@ private slots:
         QVERIFY(d.maxBound >= half && d.maxBound < 1.03 * half);
         QVERIFY(std::abs(d.worstPlace.x() - double(middle.x())) < 0.05);
         QVERIFY(!d.farPlaces.empty() && d.farPlaces.front().distance == d.max && !d.farPlaces.front().isOnSource);
+        QVERIFY(liesOn(level, d.farPlaces.front()));
     }
 
     void boundsAPieceByWhatLiesUnderIt() {
@@ -372,7 +382,7 @@ private slots:
         for (std::size_t i = 0; i < 3; ++i) {
             QVERIFY((d.farPlaces[i].place - bumps[i]).norm() < 0.01);
             QVERIFY(near(d.farPlaces[i].distance, bumps[i].y(), 1e-4));
-            QVERIFY(d.farPlaces[i].isOnSource);
+            QVERIFY(d.farPlaces[i].isOnSource && liesOn(bumped, d.farPlaces[i]));
             QVERIFY(d.farPlaces[i].normal.y() > 0.95);  // the top of the bump
         }
         QCOMPARE(d.farPlaces[0].distance, d.max);

@@ -189,6 +189,19 @@ private slots:
         }
     }
 
+    // Of many views that are off by the same few samples at most, the one is named that differs most.
+    void namesTheViewThatDiffersMostOfThoseOffAsFar() {
+        // A tall box that has become broader is off by as much from above, where less of its outline is.
+        const Silhouette s =
+            measureSilhouette(test::makeBox({1, 3, 1}), test::makeBox({1.02, 3, 1}), {26, 600, 4}, Progress());
+        const OutlineDifference& above = s.views[viewAt(s, Vec3d::UnitY())];
+        const OutlineDifference& front = s.views[viewAt(s, Vec3d::UnitZ())];
+        QCOMPARE(above.max, s.max);
+        QCOMPARE(front.max, s.max);
+        QVERIFY(std::abs(above.mean - 1) < 0.1 && std::abs(front.mean - 1.5) < 0.1);  // of 2 pixels
+        QVERIFY(s.directions[s.worst].vector().isApprox(Vec3d::UnitZ()));
+    }
+
     void seesWhatACameraSees() {
         // A pinhole at z = 4 looking at -z: a ball of radius 1 covers a disc of radius f / sqrt(4² - 1).
         Eigen::Matrix<double, 3, 4> project;
