@@ -19,7 +19,9 @@
 namespace um::app {
 namespace {
 
-constexpr int discSize = 70;
+// The ring around the worst direction has room when that lies on the disc's edge.
+constexpr int discSize = 74;
+constexpr double discMiddle = discSize / 2.0, discRadius = 31, ringRadius = 4.5;
 
 // Half a pixel is not seen; from four on it is a popping outline.
 constexpr double unseenPixels = 0.5, plainPixels = 4;
@@ -78,16 +80,14 @@ void DirectionDisc::setEye(const Vec3d& towards) {
     update();
 }
 
-QPointF DirectionDisc::placeOf(const Direction& direction) const {
-    const Eigen::Vector2d flat = onDisc(direction.vector());
-    const double radius = discSize / 2.0 - 2;
-    return {discSize / 2.0 + radius * flat.x(), discSize / 2.0 - radius * flat.y()};
+QPointF DirectionDisc::placeOf(const Vec3d& towards) const {
+    const Eigen::Vector2d flat = onDisc(towards);
+    return {discMiddle + discRadius * flat.x(), discMiddle - discRadius * flat.y()};
 }
 
 std::optional<std::size_t> DirectionDisc::viewAt(const QPointF& place) const {
     if (!m_silhouette || m_silhouette->views.empty()) return std::nullopt;
-    const double radius = discSize / 2.0 - 2;
-    const auto towards = fromDisc({(place.x() - discSize / 2.0) / radius, -(place.y() - discSize / 2.0) / radius});
+    const auto towards = fromDisc({(place.x() - discMiddle) / discRadius, -(place.y() - discMiddle) / discRadius});
     if (!towards) return std::nullopt;
     std::size_t best = 0;
     double nearest = -2;
@@ -117,21 +117,18 @@ void DirectionDisc::paintEvent(QPaintEvent*) {
     if (m_map.isNull() && m_silhouette) drawMap();
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    const QRectF circle = QRectF(rect()).adjusted(2, 2, -2, -2);
     if (!m_map.isNull()) painter.drawImage(0, 0, m_map);
     painter.setPen(QPen(theme().rule, 1.5));
     painter.setBrush(Qt::NoBrush);
-    painter.drawEllipse(circle);
+    painter.drawEllipse(QPointF(discMiddle, discMiddle), discRadius, discRadius);
     if (!m_silhouette || m_silhouette->views.empty()) return;
     // Where one looks from, small; the worst, with a ring.
-    const Eigen::Vector2d eye = onDisc(m_eye);
-    const double radius = discSize / 2.0 - 2;
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme().ink);
-    painter.drawEllipse(QPointF(discSize / 2.0 + radius * eye.x(), discSize / 2.0 - radius * eye.y()), 2, 2);
+    painter.drawEllipse(placeOf(m_eye), 2, 2);
     painter.setPen(QPen(theme().ink, 1.5));
     painter.setBrush(Qt::NoBrush);
-    painter.drawEllipse(placeOf(m_silhouette->directions[m_silhouette->worst]), 4.5, 4.5);
+    painter.drawEllipse(placeOf(m_silhouette->directions[m_silhouette->worst].vector()), ringRadius, ringRadius);
 }
 
 void DirectionDisc::mousePressEvent(QMouseEvent* event) {

@@ -23,8 +23,8 @@ public:
     void setSilhouette(std::shared_ptr<const Silhouette> silhouette);
     /// Where the camera looks from.
     void setEye(const Vec3d& towards);
-    /// Where a direction lies in the widget.
-    QPointF placeOf(const Direction& direction) const;
+    /// Where a direction lies in the widget; one from behind lies where its opposite does.
+    QPointF placeOf(const Vec3d& towards) const;
 
 signals:
     void chosen(const um::Direction& direction);

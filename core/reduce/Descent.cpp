@@ -101,10 +101,12 @@ Sampling samplingFor(std::size_t triangles, const DescentSettings& settings) {
 // follows.
 void moveAttributes(Attributes attributes, const std::vector<Vec3f>& before, const std::vector<Birth>& births,
                     Mesh& level) {
+    std::vector<Vec3d> born;
     const auto placeBefore = [&](VertexId v) {
-        return v < before.size() ? Vec3d(before[v].cast<double>()) : births[v - before.size()].place;
+        return v < before.size() ? Vec3d(before[v].cast<double>()) : born[v - before.size()];
     };
     for (const Birth& birth : births) {
+        if (birth.vertex == before.size() + born.size()) born.push_back(birth.place);
         std::array<Vec3d, 3> steps;
         for (std::size_t k = 0; k < 3; ++k) steps[k] = birth.place - placeBefore(birth.corners[k]);
         attributes.addBetween(birth.wedges, birth.shares, steps);

@@ -62,7 +62,7 @@ TriangleId copyTriangle(Mesh& mesh, std::vector<std::uint16_t>& sections, Triang
 // The vertex alone, with all that it carries; no triangle has it yet.
 Birth addVertex(Mesh& level, TriangleId t, const TrianglePoint& at) {
     const Triangle corners = level.triangles[t];
-    Birth birth{{corners[0], corners[1], corners[2]}, {}, {at.first(), at.second, at.third}, {}};
+    Birth birth{VertexId(level.positions.size()), corners, {}, {at.first(), at.second, at.third}, {}};
     const auto place = [&](std::size_t i) { return Vec3d(level.positions[corners[i]].cast<double>()); };
     birth.place = at.of(place(0), place(1), place(2));
     level.positions.push_back(birth.place.cast<float>());
@@ -80,6 +80,18 @@ Birth addVertex(Mesh& level, TriangleId t, const TrianglePoint& at) {
     return birth;
 }
 
+// What the same vertex is to the triangle beyond the edge opposite to corner k.
+Birth acrossEdge(const Mesh& level, const Birth& birth, std::size_t k, const Beyond& beyond) {
+    Birth across = birth;
+    const double atA = birth.shares[(k + 1) % 3], atB = birth.shares[(k + 2) % 3];
+    across.corners = level.triangles[beyond.triangle];
+    across.wedges = level.wedges[beyond.triangle];
+    across.shares[beyond.corner] = 0;
+    across.shares[(beyond.corner + 1) % 3] = atB / (atA + atB);
+    across.shares[(beyond.corner + 2) % 3] = atA / (atA + atB);
+    return across;
+}
+
 }  // namespace
 
 Birth splitTriangle(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, const TrianglePoint& at,
@@ -91,19 +103,19 @@ Birth splitTriangle(Mesh& level, std::vector<std::uint16_t>& sections, TriangleI
     return birth;
 }
 
-Birth splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k, const Beyond& beyond,
-                const TrianglePoint& at, WedgeId wedge) {
+std::vector<Birth> splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k,
+                             const Beyond& beyond, const TrianglePoint& at, WedgeId wedge) {
     const VertexId v = VertexId(level.positions.size());
-    Birth birth = addVertex(level, t, at);
-    replaceCorner(level, copyTriangle(level, sections, t), (k + 1) % 3, v, wedge);
-    replaceCorner(level, t, (k + 2) % 3, v, wedge);
-    if (beyond.isThere()) {
-        const TriangleId other = beyond.triangle;
-        const std::size_t m = beyond.corner;
-        replaceCorner(level, copyTriangle(level, sections, other), (m + 1) % 3, v, wedge);
-        replaceCorner(level, other, (m + 2) % 3, v, wedge);
-    }
-    return birth;
+    const bool isSmooth = !beyond.isThere() || isSmoothEdge(level, t, k, beyond);
+    std::vector<Birth> births = {addVertex(level, t, at)};
+    const auto split = [&](TriangleId side, std::size_t corner, WedgeId w) {
+        replaceCorner(level, copyTriangle(level, sections, side), (corner + 1) % 3, v, w);
+        replaceCorner(level, side, (corner + 2) % 3, v, w);
+    };
+    if (!isSmooth) births.push_back(acrossEdge(level, births.front(), k, beyond));
+    split(t, k, wedge);
+    if (beyond.isThere()) split(beyond.triangle, beyond.corner, isSmooth ? wedge : wedge + 1);
+    return births;
 }
 
 }  // namespace um

@@ -6,8 +6,10 @@
 
 namespace um {
 
-/// Where a vertex was put in. The nth birth of a level is its nth vertex, and the nth wedge, after those it had.
+/// Where a wedge was put in: the nth of a level is its nth wedge after those it had. A new vertex has one, or two on an
+/// edge that is not smooth.
 struct Birth {
+    VertexId vertex;
     std::array<VertexId, 3> corners;
     std::array<WedgeId, 3> wedges;  ///< at those corners
     std::array<double, 3> shares;
@@ -43,8 +45,10 @@ Birth splitTriangle(Mesh& level, std::vector<std::uint16_t>& sections, TriangleI
 
 /// A vertex on the edge opposite to corner k of t, as splitTriangle does it. t becomes two triangles, and so does
 /// `beyond` if it is there.
-/// @param at  of triangle t, on that edge or near it
-Birth splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k, const Beyond& beyond,
-                const TrianglePoint& at, WedgeId wedge);
+/// @param at     of triangle t, on that edge or near it
+/// @param wedge  the new vertex's; where the edge is not smooth, the triangles beyond it get the next one
+/// @returns one for each new wedge
+std::vector<Birth> splitEdge(Mesh& level, std::vector<std::uint16_t>& sections, TriangleId t, std::size_t k,
+                             const Beyond& beyond, const TrianglePoint& at, WedgeId wedge);
 
 }  // namespace um

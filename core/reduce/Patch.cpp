@@ -13,9 +13,6 @@ namespace {
 // Each step is the best of hundreds: where so many have not helped, more will not.
 constexpr int mostSteps = 8;
 
-// No split comes closer to a corner or an edge than this share.
-constexpr double leastShare = 0.05;
-
 // Distances below this share of the goal, squared, count for next to nothing, and need not be known exactly.
 constexpr double negligible = 0.2;
 
@@ -24,6 +21,12 @@ constexpr double usualFacing = 0.5;
 
 // Above this share, what lies between the places that are looked at may be farther off than the goal.
 constexpr double doubtful = 0.3;
+
+// Around the middle of what is split.
+constexpr std::size_t mostPlacesForSplit = 3;
+
+// Like no other.
+constexpr WedgeId firstNewWedge = none / 2;
 
 std::vector<Vec3d> nearestOf(const std::vector<Vec3d>& samples, const Vec3d& p, std::size_t count) {
     std::vector<Vec3d> nearest(std::min(count, samples.size()));
@@ -207,7 +210,7 @@ std::vector<Patch::Trial> Patch::flips() const {
             if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
             if (m_isAtWorst[t] == 0 && m_isAtWorst[beyond.triangle] == 0) continue;
             const VertexId d = piece.triangles[beyond.triangle][beyond.corner];
-            if (d == c || !isInside(c, d) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
+            if (d == c || !isInside(c, d) || lineAlong(a, b)) continue;
             if (!isSmoothEdge(piece, t, k, beyond)) continue;
             const auto around = m_around.of(c);
             if (std::any_of(around.begin(), around.end(),
@@ -220,14 +223,39 @@ std::vector<Patch::Trial> Patch::flips() const {
     return found;
 }
 
+std::optional<std::size_t> Patch::lineAlong(VertexId a, VertexId b) const {
+    for (std::size_t i = 0; i < m_content.lines.size(); ++i)
+        if (std::minmax(m_content.lines[i].a, m_content.lines[i].b) == std::minmax(a, b)) return i;
+    return {};
+}
+
+std::vector<Vec3d> Patch::lineSamplesAt(VertexId v) const {
+    std::vector<Vec3d> samples;
+    for (const Line& line : m_content.lines)
+        if (line.a == v || line.b == v) samples.insert(samples.end(), line.samples.begin(), line.samples.end());
+    return samples;
+}
+
+// v stands on it now; each half takes the samples on its side.
+void Patch::splitLine(Line& line, VertexId v) {
+    Line other{v, line.b, line.mayBeSplit, {}};
+    const Vec3d along = place(line.b) - place(line.a);
+    const auto behind = std::stable_partition(line.samples.begin(), line.samples.end(),
+                                              [&](const Vec3d& p) { return (p - place(v)).dot(along) <= 0; });
+    other.samples.assign(behind, line.samples.end());
+    line.samples.erase(behind, line.samples.end());
+    line.b = v;
+    m_content.roles[v].isOnLine = true;
+    m_content.lines.push_back(std::move(other));
+}
+
 // To the source's points nearby and the one that is farthest off, which carry its edges and tips; and a little to all
 // sides, which is what helps where the source is much finer. On a line, to what the source has of it.
 std::vector<Vec3d> Patch::placesAround(VertexId v) const {
     constexpr std::size_t mostSamples = 6;
     std::vector<Vec3d> places;
     const bool isOnLine = m_content.roles[v].isOnLine;
-    std::vector<Vec3d> samples =
-        nearestOf(isOnLine ? m_content.roles[v].line : m_content.samples, place(v), mostSamples);
+    std::vector<Vec3d> samples = nearestOf(isOnLine ? lineSamplesAt(v) : m_content.samples, place(v), mostSamples);
     if (!isOnLine && m_farthestSample != none) samples.push_back(m_content.samples[m_farthestSample]);
     for (const Vec3d& sample : samples)
         for (const double share : {1.0, 0.5}) places.push_back(place(v) + share * (sample - place(v)));
@@ -273,14 +301,29 @@ std::vector<Patch::Trial> Patch::moves() const {
     return found;
 }
 
-// To the source's points around the middle, to the one that is farthest off, and to its own closest place.
-void Patch::addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const {
-    constexpr std::size_t mostPlaces = 3;
-    std::vector<Vec3d> places = nearestOf(m_content.samples, middle, mostPlaces);
+// The source's points around the middle, the one that is farthest off, and the middle's own closest place.
+std::vector<Vec3d> Patch::placesForSplit(const Vec3d& middle) const {
+    std::vector<Vec3d> places = nearestOf(m_content.samples, middle, mostPlacesForSplit);
     if (m_farthestSample != none) places.push_back(m_content.samples[m_farthestSample]);
     SurfacePoint closest;
     m_ground->tree.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
     places.push_back(closest.place);
+    return places;
+}
+
+// Of the source's line, what is around the middle, and what is farthest off.
+std::vector<Vec3d> Patch::placesForSplit(const Line& line) const {
+    const Vec3d a = place(line.a), along = (place(line.b) - a).normalized();
+    std::vector<Vec3d> places = nearestOf(line.samples, (a + place(line.b)) / 2, mostPlacesForSplit);
+    const auto off = [&](const Vec3d& p) { return (p - a).cross(along).squaredNorm(); };
+    const auto farthest = std::max_element(line.samples.begin(), line.samples.end(),
+                                           [&](const Vec3d& x, const Vec3d& y) { return off(x) < off(y); });
+    if (farthest != line.samples.end()) places.push_back(*farthest);
+    return places;
+}
+
+void Patch::addSplits(Trial split, const std::vector<Vec3d>& places, std::vector<Trial>& splits) const {
+    if (m_newTriangles + split.step.newTriangles() > m_limits.triangles) return;
     for (const Vec3d& p : places) {
         Trial trial = split;
         trial.step.place = p.cast<float>().cast<double>();
@@ -289,39 +332,49 @@ void Patch::addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& spli
     }
 }
 
+// Of an edge that is no line's, as long as all at it is the same on both of its sides.
+bool Patch::maySplitFreely(TriangleId t, std::size_t k, const Beyond& beyond) const {
+    const Triangle& triangle = m_content.piece.triangles[t];
+    return beyond.isThere() && isInside(triangle[(k + 1) % 3], triangle[(k + 2) % 3]) && !areAllHeld(t) &&
+           !areAllHeld(beyond.triangle) && m_content.sections[t] == m_content.sections[beyond.triangle] &&
+           isSmoothEdge(m_content.piece, t, k, beyond);
+}
+
 std::vector<Patch::Trial> Patch::splits() const {
     std::vector<Trial> found;
     const Mesh& piece = m_content.piece;
     for (TriangleId t = 0; t < piece.triangles.size(); ++t) {
         const Triangle& triangle = piece.triangles[t];
-        const auto isHeld = [&](VertexId v) { return m_content.roles[v].isHeld; };
-        if (std::all_of(triangle.begin(), triangle.end(), isHeld)) continue;
-        if (m_isAtWorst[t] != 0) {
+        if (m_isAtWorst[t] != 0 && !areAllHeld(t)) {
             const Corners corners = cornersOf(t);
             Trial inside;
             inside.step = stepAt(PatchStep::Kind::SplitTriangle, t);
             inside.step.at = {1.0 / 3, 1.0 / 3};
             inside.old = {t};
             for (std::size_t k = 0; k < 3; ++k) inside.now.push_back({corners[k], corners[(k + 1) % 3], Vec3d::Zero()});
-            addSplits(std::move(inside), (corners[0] + corners[1] + corners[2]) / 3, found);
+            addSplits(std::move(inside), placesForSplit((corners[0] + corners[1] + corners[2]) / 3), found);
         }
         for (std::size_t k = 0; k < 3; ++k) {
             const VertexId a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
-            if (a > b || !isInside(a, b) || (m_content.roles[a].isOnLine && m_content.roles[b].isOnLine)) continue;
             const Beyond beyond = beyondEdge(piece, m_around, t, k);
-            if (!beyond.isThere() || m_content.sections[t] != m_content.sections[beyond.triangle]) continue;
-            if (m_isAtWorst[t] == 0 && m_isAtWorst[beyond.triangle] == 0) continue;
-            if (!isSmoothEdge(piece, t, k, beyond)) continue;
-            const Triangle& other = piece.triangles[beyond.triangle];
-            if (std::all_of(other.begin(), other.end(), isHeld)) continue;
-            const Vec3d pa = place(a), pb = place(b), pc = place(triangle[k]), pd = place(other[beyond.corner]);
+            if (beyond.isThere() && a > b) continue;
+            if (m_isAtWorst[t] == 0 && (!beyond.isThere() || m_isAtWorst[beyond.triangle] == 0)) continue;
+            const std::optional<std::size_t> line = lineAlong(a, b);
+            if (line ? !m_content.lines[*line].mayBeSplit : !maySplitFreely(t, k, beyond)) continue;
+            const Vec3d pa = place(a), pb = place(b), pc = place(triangle[k]);
             Trial onEdge;
             onEdge.step = stepAt(PatchStep::Kind::SplitEdge, t, k, beyond);
             onEdge.step.at = {k == 1 ? 0 : 0.5, k == 2 ? 0 : 0.5};
-            onEdge.old = {t, beyond.triangle};
-            for (const auto& [from, to] : {std::pair(pc, pa), std::pair(pa, pd), std::pair(pd, pb), std::pair(pb, pc)})
-                onEdge.now.push_back({from, to, Vec3d::Zero()});
-            addSplits(std::move(onEdge), (pa + pb) / 2, found);
+            onEdge.old = {t};
+            onEdge.now = {{pc, pa, Vec3d::Zero()}, {pb, pc, Vec3d::Zero()}};
+            if (beyond.isThere()) {
+                const Vec3d pd = place(piece.triangles[beyond.triangle][beyond.corner]);
+                onEdge.old.push_back(beyond.triangle);
+                onEdge.now.push_back({pa, pd, Vec3d::Zero()});
+                onEdge.now.push_back({pd, pb, Vec3d::Zero()});
+            }
+            addSplits(std::move(onEdge), line ? placesForSplit(m_content.lines[*line]) : placesForSplit((pa + pb) / 2),
+                      found);
         }
     }
     return found;
@@ -394,22 +447,29 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
 void Patch::take(const Trial& trial) {
     const PatchStep& step = trial.step;
     Mesh& piece = m_content.piece;
+    const Triangle before = piece.triangles[step.triangle];
+    const auto line = step.kind == PatchStep::Kind::SplitEdge
+                          ? lineAlong(before[(step.corner + 1) % 3], before[(step.corner + 2) % 3])
+                          : std::nullopt;
     const std::size_t triangles = piece.triangles.size();
-    const WedgeId wedge = none - 1 - WedgeId(m_new);  // like no other
+    const WedgeId wedge = firstNewWedge + WedgeId(m_newWedges);
     switch (step.kind) {
         case PatchStep::Kind::Flip: flipEdge(piece, step.triangle, step.corner, step.beyond); break;
         case PatchStep::Kind::Move: piece.positions[step.vertex] = step.place.cast<float>(); break;
         case PatchStep::Kind::SplitTriangle:
             splitTriangle(piece, m_content.sections, step.triangle, step.at, wedge);
+            ++m_newWedges;
             break;
         case PatchStep::Kind::SplitEdge:
-            splitEdge(piece, m_content.sections, step.triangle, step.corner, step.beyond, step.at, wedge);
+            m_newWedges +=
+                splitEdge(piece, m_content.sections, step.triangle, step.corner, step.beyond, step.at, wedge).size();
             break;
     }
-    if (piece.triangles.size() > triangles) {
-        ++m_new;
+    if (step.addsAVertex()) {
+        m_newTriangles += step.newTriangles();
         piece.positions.back() = step.place.cast<float>();
         m_content.roles.push_back({});
+        if (line) splitLine(m_content.lines[*line], VertexId(piece.positions.size() - 1));
         m_sides.resize(piece.triangles.size());
         m_distances.resize(piece.triangles.size());
     }
@@ -437,7 +497,7 @@ std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, doub
     };
     look(flips(), most);
     look(moves(), most);
-    if (m_new < m_limits.vertices) look(splits(), mostBySplit);
+    if (m_newTriangles < m_limits.triangles) look(splits(), mostBySplit);
     return best;
 }
 

@@ -3,10 +3,12 @@
 #include "mesh/TriangleTree.h"
 #include "reduce/Insertion.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <limits>
 #include <memory>
+#include <optional>
 #include <span>
 
 namespace um {
@@ -61,11 +63,14 @@ struct PatchStep {
     Vec3d place = Vec3d::Zero();  ///< of the vertex that moves or is new
 
     bool addsAVertex() const { return kind == Kind::SplitTriangle || kind == Kind::SplitEdge; }
+    std::size_t newTriangles() const {
+        return kind == Kind::SplitTriangle ? 2 : kind == Kind::SplitEdge ? (beyond.isThere() ? 2 : 1) : 0;
+    }
 };
 
 /// What may be done in a patch.
 struct PatchLimits {
-    std::size_t vertices = 0;  ///< that are put in
+    std::size_t triangles = 0;  ///< more than there were
     /// What is far off comes closer at the cost of what is near: the squares of the samples' distances may add up to so
     /// many times what they were.
     double squares = std::numeric_limits<double>::infinity();
@@ -87,12 +92,19 @@ public:
     struct Role {
         bool isOnRim = false;  ///< the level has other triangles at it, too
         bool isOnLine = false, isHeld = false;
-        std::vector<Vec3d> line = {};  ///< what the source has of the line there: the places that it may move to
+    };
+
+    /// An edge of the piece that a protected line runs along.
+    struct Line {
+        VertexId a = 0, b = 0;
+        bool mayBeSplit = false;     ///< all its triangles are in the piece, and it is not locked
+        std::vector<Vec3d> samples;  ///< points of the source's line at it: the places that its vertices may move to
     };
 
     struct Content {
-        Mesh piece;                           ///< with positions and triangles, and wedges if edges may not be smooth
-        std::vector<Role> roles;              ///< for each vertex
+        Mesh piece;               ///< with positions and triangles, and wedges if edges may not be smooth
+        std::vector<Role> roles;  ///< for each vertex
+        std::vector<Line> lines;
         std::vector<std::uint16_t> sections;  ///< for each triangle
         Mesh ground;                          ///< the source around there: positions and triangles
         std::vector<Vec3d> samples;           ///< points of it
@@ -154,11 +166,21 @@ private:
     void findWorst();
     bool isFar(std::size_t sample) const;
     bool isInside(VertexId a, VertexId b) const { return !m_content.roles[a].isOnRim || !m_content.roles[b].isOnRim; }
+    std::optional<std::size_t> lineAlong(VertexId a, VertexId b) const;
+    std::vector<Vec3d> lineSamplesAt(VertexId v) const;
+    void splitLine(Line& line, VertexId v);
     std::vector<Vec3d> placesAround(VertexId v) const;
     std::vector<Trial> flips() const;
     std::vector<Trial> moves() const;
+    bool areAllHeld(TriangleId t) const {
+        const Triangle& corners = m_content.piece.triangles[t];
+        return std::all_of(corners.begin(), corners.end(), [&](VertexId v) { return m_content.roles[v].isHeld; });
+    }
+    bool maySplitFreely(TriangleId t, std::size_t k, const Beyond& beyond) const;
     std::vector<Trial> splits() const;
-    void addSplits(Trial split, const Vec3d& middle, std::vector<Trial>& splits) const;
+    std::vector<Vec3d> placesForSplit(const Vec3d& middle) const;
+    std::vector<Vec3d> placesForSplit(const Line& line) const;
+    void addSplits(Trial split, const std::vector<Vec3d>& places, std::vector<Trial>& splits) const;
     double badnessAfter(const Trial& trial, double most) const;
     float leastWithout(std::size_t sample, const std::vector<std::uint8_t>& isOld) const;
     std::vector<Rated> bestTrials(std::size_t count, double most, double mostBySplit, const Progress& progress) const;
@@ -181,7 +203,7 @@ private:
     bool m_isWorstAtSamples = false;  // rather than at places of triangles
     double m_badness = 0, m_farthestSquared = 0;
     double m_squares = 0, m_mostSquares = 0;  // of the distances of the samples, summed up
-    std::size_t m_new = 0;
+    std::size_t m_newTriangles = 0, m_newWedges = 0;
     PatchLimits m_limits;
 };
 

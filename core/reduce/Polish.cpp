@@ -52,23 +52,28 @@ void Polisher::improve(int rounds, std::size_t triangles, std::size_t spare, con
             const std::size_t now = isLast ? vertices : (vertices + 1) / 2;
             insertVertices(now, false, progress);
             vertices -= now;
-            if (isLast && triangles % 2 == 1) insertOnBorder(progress);
+            if (isLast && triangles % 2 == 1) insertOnBorder(false, progress);
             findClosestOfChanged(progress);
             flipEdges(progress);
             findClosestOfChanged(progress);
         }
         moveVertices(progress);
     }
-    if (forMending > 0) {
-        // What is not needed for that goes where it does no harm: no move comes after it.
-        const std::size_t used =
-            limit.within > 0 ? mendFartherThan(limit.within, forMending, progress) : mendFarthest(forMending, progress);
-        insertVertices(forMending - used, true, progress);
+    // What is not needed for that goes where it does no harm: no move comes after it.
+    std::size_t left = 2 * forMending;
+    if (left > 0) {
+        left -= limit.within > 0 ? mendFartherThan(limit.within, left, progress) : mendFarthest(left, progress);
+        insertVertices(left / 2, true, progress);
+        left %= 2;
     }
+    left += 2 * spare;
     if (limit.find && triangles > 0) {
-        const std::size_t used = mendWhereFound(limit, spare, progress);
-        if (!limit.leavesOutSpare) insertVertices(spare - used, true, progress);
+        left -= mendWhereFound(limit, left, progress);
+        if (limit.leavesOutSpare) left = 0;
     }
+    insertVertices(left / 2, true, progress);
+    // Where a border was split, one is left over.
+    if (left % 2 == 1) insertOnBorder(true, progress);
     m_isCurrent = m_isCurrent && m_changed.empty();
     progress.at(1);
 }

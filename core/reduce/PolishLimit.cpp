@@ -3,7 +3,7 @@
 namespace um {
 
 // All of it, as often as something is found, with as many patches as that takes.
-// @returns how many vertices were put in
+// @returns how many triangles it has more
 std::size_t Polisher::mendFartherThan(double within, std::size_t count, const Progress& progress) {
     constexpr int mostLooks = 3;
     constexpr std::size_t manyForOne = 6;  // more than that is too far off everywhere
@@ -47,10 +47,10 @@ Polisher::FarTriangle Polisher::farTriangleAt(const TooFar& there) const {
 }
 
 // Very many steps can be tried at each of a few places.
-// @param count  of vertices that may be put in; those that were are taken off
+// @param count  of triangles that it may have more; those that it has are taken off
 // @returns whether there was something to be done at each of them
 bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::size_t& count, const Progress& progress) {
-    constexpr std::size_t mostNewOfPlace = 6;
+    constexpr std::size_t mostNewOfPlace = 12;
     constexpr double closerThanAsked = 0.97;
     if (m_isCurrent)
         findClosestOfChanged(progress);
@@ -71,7 +71,7 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
     for (;;) {
         const std::vector<Piece> pieces = piecesAt(far, 0, far.size(), isDone);
         if (pieces.empty()) return true;
-        limits.vertices = std::min(count, mostNewOfPlace);
+        limits.triangles = std::min(count, mostNewOfPlace);
         const auto steps = stepsIn(pieces, closerYet * closerThanAsked * within, limits, sourceVertices, progress);
         for (std::size_t i = 0; i < pieces.size(); ++i)
             if (steps[i].empty() && pieces[i].far.squaredDistance > within * within) return false;
@@ -83,7 +83,7 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
 
 // Where the level was measured and found to be too far off. If one of the places cannot be mended, nothing is won with
 // the others.
-// @returns how many vertices were put in
+// @returns how many triangles it has more
 std::size_t Polisher::mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress) {
     constexpr int mostTimes = 6;
     // Of a small level, patches soon are the whole.

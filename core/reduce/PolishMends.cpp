@@ -2,6 +2,7 @@
 #include "reduce/Polisher.h"
 
 #include <functional>
+#include <map>
 
 namespace um {
 
@@ -20,7 +21,7 @@ constexpr double lowering = 0.75;
 constexpr double patchesForOne = 0.001;
 constexpr std::size_t leastPatches = 24, mostPatches = 192;
 constexpr std::size_t farForPatch = 4;
-constexpr std::size_t mostNewOfPatch = 3;
+constexpr std::size_t mostNewOfPatch = 6;
 constexpr std::size_t usualPatch = 40, largestPatch = 64;
 
 // By so much the sum of squares over the whole level may grow each time that far places are looked for, if it is the
@@ -145,6 +146,34 @@ void Polisher::addSource(const Piece& piece, const std::vector<VertexId>& vertic
     }
 }
 
+// @param vertices  of those triangles, ordered: what is found has their numbers
+std::vector<Patch::Line> Polisher::linesIn(const std::vector<TriangleId>& triangles,
+                                           const std::vector<VertexId>& vertices) const {
+    std::map<LineEdge, Patch::Line> found;
+    for (const TriangleId t : triangles)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const LineEdge edge = std::minmax(m_level.triangles[t][(k + 1) % 3], m_level.triangles[t][(k + 2) % 3]);
+            const auto& [a, b] = edge;
+            if (!isLine(a, b)) continue;
+            const auto [at, isNew] = found.try_emplace(edge);
+            Patch::Line& line = at->second;
+            if (isNew) {
+                const TriangleId beyond = beyondEdge(m_level, m_around, t, k).triangle;
+                const bool isWhole = isBorderEdge(m_level, m_around, t, k) ||
+                                     std::binary_search(triangles.begin(), triangles.end(), beyond);
+                line = {numberIn(vertices, a), numberIn(vertices, b), isWhole && mayBeSplit(a, b), {}};
+            }
+            for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
+                const LineSample& sample = m_lineSamples[i];
+                if (std::minmax(sample.a, sample.b) == std::minmax(a, b))
+                    line.samples.push_back(sample.point.cast<double>());
+            }
+        }
+    std::vector<Patch::Line> lines;
+    for (auto& [edge, line] : found) lines.push_back(std::move(line));
+    return lines;
+}
+
 Patch::Content Polisher::contentOf(const Piece& piece, double goal, const Groups& sourceVertices,
                                    const std::vector<Sphere>& spheres) const {
     const std::vector<TriangleId>& triangles = piece.triangles;
@@ -164,13 +193,7 @@ Patch::Content Polisher::contentOf(const Piece& piece, double goal, const Groups
         content.piece.positions.push_back(m_level.positions[v]);
         content.roles.push_back({isOnRim, isOnLine(v), isHeld(v)});
     }
-    for (const TriangleId t : triangles)
-        for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
-            const LineSample& sample = m_lineSamples[i];
-            for (const VertexId v : m_level.triangles[t])
-                if (v == sample.a || v == sample.b)
-                    content.roles[numberIn(vertices, v)].line.push_back(sample.point.cast<double>());
-        }
+    content.lines = linesIn(triangles, vertices);
     addSource(piece, vertices, goal, sourceVertices, spheres, content);
     return content;
 }
@@ -197,7 +220,7 @@ void Polisher::take(const PatchStep& step, std::vector<TriangleId>& triangles, s
     split.place = step.place;
     const std::size_t before = m_level.triangleCount();
     insert(split);
-    vertices.push_back(VertexId(m_level.vertexCount() - 1));
+    vertices.push_back(m_births.back().vertex);
     for (std::size_t i = before; i < m_level.triangleCount(); ++i) triangles.push_back(TriangleId(i));
 }
 
@@ -246,13 +269,13 @@ std::vector<std::vector<PatchStep>> Polisher::stepsIn(const std::vector<Piece>& 
 // @returns how many were put in
 std::size_t Polisher::take(const std::vector<Piece>& pieces, const std::vector<std::vector<PatchStep>>& steps,
                            std::size_t most, std::vector<std::uint8_t>& isDone) {
-    const std::size_t before = m_births.size();
+    const std::size_t before = m_level.triangleCount();
     for (std::size_t i = 0; i < pieces.size(); ++i) {
         std::vector<TriangleId> triangles = pieces[i].triangles;
         std::vector<VertexId> vertices = verticesOf(m_level, triangles);
-        const auto more = std::size_t(
-            std::count_if(steps[i].begin(), steps[i].end(), [](const PatchStep& step) { return step.addsAVertex(); }));
-        if (m_births.size() - before + more <= most) {
+        std::size_t more = 0;
+        for (const PatchStep& step : steps[i]) more += step.newTriangles();
+        if (m_level.triangleCount() - before + more <= most) {
             for (const PatchStep& step : steps[i]) take(step, triangles, vertices);
             if (!steps[i].empty())
                 for (const TriangleId t : triangles) markChanged(t);
@@ -261,14 +284,14 @@ std::size_t Polisher::take(const std::vector<Piece>& pieces, const std::vector<s
         for (const TriangleId t : triangles) isDone[t] = 1;
     }
     connect();
-    return m_births.size() - before;
+    return m_level.triangleCount() - before;
 }
 
 // Takes turns: first what is farthest off, then what is farther off than most of that, and so on.
 // @param least        what is closer is left alone
 // @param moreSquares  the share by which the sum of squares over the whole level may grow
 // @param isMended     of each triangle of the level; those are, then
-// @returns how many vertices were put in
+// @returns how many triangles it has more
 std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, std::size_t patches, double moreSquares,
                                   std::size_t most, const Groups& sourceVertices, std::vector<std::uint8_t>& isMended,
                                   const Progress& progress) {
@@ -302,7 +325,7 @@ std::size_t Polisher::mendInTurns(std::vector<FarTriangle> far, double least, st
 
 // After the last move, so that what has come closer stays so. Patches are judged in so many places only: at last those
 // are looked at again.
-// @returns how many vertices were put in
+// @returns how many triangles it has more
 std::size_t Polisher::mendFarthest(std::size_t count, const Progress& progress) {
     findClosest(progress);
     const std::size_t patches = this->patches();

@@ -21,6 +21,20 @@ bool Polisher::mayBeSplit(TriangleId t) const {
     return !(isHeld(triangle[0]) && isHeld(triangle[1]) && isHeld(triangle[2]));
 }
 
+// Of an edge on a line or a border. At a pole nobody knows about lines.
+bool Polisher::mayBeSplit(VertexId a, VertexId b) const {
+    const bool isKnown = !isOnLine(a) || !isOnLine(b) || (m_lineNumber[a] != none && m_lineNumber[b] != none);
+    return isKnown && (kindOf(a) != Kind::Locked || kindOf(b) != Kind::Locked);
+}
+
+// Whether a protected line runs from one to the other, or may do so.
+bool Polisher::isLine(VertexId a, VertexId b) const {
+    if (!isOnLine(a) || !isOnLine(b)) return false;
+    if (m_lineNumber[a] == none || m_lineNumber[b] == none) return true;
+    const std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[a]];
+    return std::find(neighbours.begin(), neighbours.end(), b) != neighbours.end();
+}
+
 // Of each triangle, its sample that is farthest off.
 std::vector<Polisher::FarPlace> Polisher::farSamples() const {
     std::vector<FarPlace> places(m_level.triangleCount());
@@ -52,7 +66,7 @@ Polisher::Split Polisher::splitAt(const FarPlace& far, bool isLifted) const {
     Split split;
     split.triangle = far.triangle;
     split.corner = k;
-    if (shares[k] < nearEdge && !(isOnLine(a) && isOnLine(b))) {
+    if (shares[k] < nearEdge && !isLine(a, b)) {
         const Beyond beyond = beyondEdge(m_level, m_around, far.triangle, k);
         if (beyond.isThere() && m_sections[beyond.triangle] == m_sections[far.triangle] &&
             mayBeSplit(beyond.triangle) && isSmoothEdge(m_level, far.triangle, k, beyond))
@@ -91,7 +105,7 @@ bool Polisher::runsFartherOff(const Split& split, double distance) const {
 bool Polisher::leavesFartherOff(const Split& split, double distance) const {
     const auto isFartherOff = [&](const Vec3d& p) {
         double old = squaredDistance(p, cornersOf(split.triangle));
-        if (split.isOnEdge) old = std::min(old, squaredDistance(p, cornersOf(split.beyond.triangle)));
+        if (split.beyond.isThere()) old = std::min(old, squaredDistance(p, cornersOf(split.beyond.triangle)));
         const double known = std::max(old, distance * distance);
         return std::all_of(split.sides.begin(), split.sides.end(), [&](const Side& side) {
             return squaredDistance(p, {place(side.first), place(side.second), split.place}) > known;
@@ -106,7 +120,7 @@ bool Polisher::leavesFartherOff(const Split& split, double distance) const {
             });
         });
     };
-    return isAt(split.triangle) || (split.isOnEdge && isAt(split.beyond.triangle));
+    return isAt(split.triangle) || (split.beyond.isThere() && isAt(split.beyond.triangle));
 }
 
 // The farthest first, each well apart from the others: closest places must be found anew afterwards.
@@ -135,13 +149,17 @@ std::size_t Polisher::insertAt(std::vector<FarPlace> places, std::size_t most, b
 void Polisher::insert(const Split& split) {
     const TriangleId t = split.triangle;
     const std::size_t triangles = m_level.triangleCount();
-    m_births.push_back(split.isOnEdge
-                           ? splitEdge(m_level, m_sections, t, split.corner, split.beyond, split.at, nextWedge())
-                           : splitTriangle(m_level, m_sections, t, split.at, nextWedge()));
+    if (split.isOnEdge) {
+        const Triangle before = m_level.triangles[t];
+        const auto births = splitEdge(m_level, m_sections, t, split.corner, split.beyond, split.at, nextWedge());
+        m_births.insert(m_births.end(), births.begin(), births.end());
+        insertOnLine(before[(split.corner + 1) % 3], before[(split.corner + 2) % 3], births.front().vertex);
+    } else {
+        m_births.push_back(splitTriangle(m_level, m_sections, t, split.at, nextWedge()));
+    }
     m_level.positions.back() = split.place.cast<float>();
     m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
     m_vertexHits.push_back(none);
-    m_lineNumber.push_back(none);
     markChanged(t);
     if (split.beyond.isThere()) markChanged(split.beyond.triangle);
     for (std::size_t i = triangles; i < m_level.triangleCount(); ++i) markChanged(TriangleId(i));
@@ -153,7 +171,7 @@ void Polisher::markChanged(TriangleId t) {
 }
 
 // In a border's edge, at the place of the source's border that is farthest off it, or in the middle of the longest.
-void Polisher::insertOnBorder(const Progress& progress) {
+void Polisher::insertOnBorder(bool isCareful, const Progress& progress) {
     struct Place {
         double distance = -1, length = 0, share = 0.5;  // of the edge's second vertex
         TriangleId triangle = 0;
@@ -168,8 +186,7 @@ void Polisher::insertOnBorder(const Progress& progress) {
     for (TriangleId t = 0; t < m_level.triangleCount(); ++t)
         for (std::size_t k = 0; k < 3; ++k) {
             const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
-            const bool areLocked = kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked;
-            if (areLocked || !isBorderEdge(m_level, m_around, t, k)) continue;
+            if (!mayBeSplit(a, b) || !isBorderEdge(m_level, m_around, t, k)) continue;
             Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, none};
             for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
                 const LineSample& sample = m_lineSamples[i];
@@ -191,19 +208,22 @@ void Polisher::insertOnBorder(const Progress& progress) {
     std::array<double, 3> shares{};
     shares[(k + 1) % 3] = 1 - worst.share;
     shares[(k + 2) % 3] = worst.share;
-    const VertexId v = VertexId(m_level.vertexCount()), c = m_level.triangles[t][k];
+    const VertexId c = m_level.triangles[t][k];
     Split split{t, k, {}, true, {shares[1], shares[2]}, {{b, c}, {c, a}}, {}};
-    split.place = (1 - worst.share) * place(a) + worst.share * place(b);
+    const Vec3d between = (1 - worst.share) * place(a) + worst.share * place(b);
+    split.place = between;
     if (worst.sample != none)
-        split.place = lifted(split.sides, split.place, m_lineSamples[worst.sample].point.cast<double>());
+        split.place = lifted(split.sides, between, m_lineSamples[worst.sample].point.cast<double>());
+    const auto distance = double(m_farthest[t]);
+    if (isCareful && (runsFartherOff(split, distance) || leavesFartherOff(split, distance))) split.place = between;
     insert(split);
-    insertOnLine(a, b, v);
     connect();
 }
 
 // v stands between a and b now; if a line runs along there, it runs through v.
 void Polisher::insertOnLine(VertexId a, VertexId b, VertexId v) {
     m_provenance.levelKinds.resize(m_level.vertexCount(), Kind::Interior);
+    m_lineNumber.resize(m_level.vertexCount(), none);
     const auto runsThrough = [&](VertexId from, VertexId to) {
         if (m_lineNumber[from] == none) return false;
         std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[from]];

@@ -203,6 +203,8 @@ private:
                    const std::vector<Sphere>& spheres, Patch::Content& content) const;
     Patch::Content contentOf(const Piece& piece, double goal, const Groups& sourceVertices,
                              const std::vector<Sphere>& spheres) const;
+    std::vector<Patch::Line> linesIn(const std::vector<TriangleId>& triangles,
+                                     const std::vector<VertexId>& vertices) const;
     void take(const PatchStep& step, std::vector<TriangleId>& triangles, std::vector<VertexId>& vertices);
     std::vector<Piece> piecesAt(std::vector<FarTriangle>& far, double goal, std::size_t most,
                                 const std::vector<std::uint8_t>& isDone) const;
@@ -227,7 +229,7 @@ private:
     std::size_t insertAt(std::vector<FarPlace> places, std::size_t most, bool isCareful);
     void insert(const Split& split);
     void markChanged(TriangleId t);
-    void insertOnBorder(const Progress& progress);
+    void insertOnBorder(bool isCareful, const Progress& progress);
     void insertOnLine(VertexId a, VertexId b, VertexId v);
     WedgeId nextWedge() const { return WedgeId(m_provenance.levelWedges + m_births.size()); }
     void flipEdges(const Progress& progress);
@@ -249,7 +251,9 @@ private:
     }
     bool isHeld(VertexId v) const { return kindOf(v) > Kind::Feature; }
     bool isOnLine(VertexId v) const { return kindOf(v) >= Kind::Feature; }
+    bool isLine(VertexId a, VertexId b) const;
     bool mayBeSplit(TriangleId t) const;
+    bool mayBeSplit(VertexId a, VertexId b) const;
     Vec3d lifted(const std::vector<Side>& sides, const Vec3d& from, const Vec3d& to) const;
     void lift(VertexId v, const Vec3d& to);
     void bringBackFarthest(double farDistance);

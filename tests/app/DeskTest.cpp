@@ -228,8 +228,12 @@ private slots:
                  qPrintable(visibleTexts().join("|")));
         // The disc is clicked in its middle: the front.
         DirectionDisc& disc = desk.outline().disc();
-        QTest::mouseClick(&disc, Qt::LeftButton, {}, disc.placeOf({0, 0}).toPoint());
+        QTest::mouseClick(&disc, Qt::LeftButton, {}, disc.placeOf(Vec3d::UnitZ()).toPoint());
         QVERIFY((towards() - Vec3d::UnitZ()).norm() < 0.03);
+        // A direction on its edge has room for a ring.
+        const QRectF roomForRing = QRectF(disc.rect()).adjusted(5, 5, -5, -5);
+        for (const Vec3d& edge : {Vec3d(1, 0, 0), Vec3d(0, 1, 0)})
+            for (const double side : {-1, 1}) QVERIFY(roomForRing.contains(disc.placeOf(side * edge)));
     }
 
     void showsWhereTheOutlineIsLostAndGrown() {

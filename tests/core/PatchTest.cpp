@@ -28,8 +28,29 @@ Patch::Content content(const Height& ground, const Height& level) {
     return content;
 }
 
+// All edges are lines then, of which the source has those points.
+void makeLines(Patch::Content& content, const std::vector<Vec3d>& samples) {
+    for (Patch::Role& role : content.roles) role.isOnLine = true;
+    std::set<std::pair<VertexId, VertexId>> edges;
+    for (const Triangle& t : content.piece.triangles)
+        for (std::size_t k = 0; k < 3; ++k) edges.insert(std::minmax({t[k], t[(k + 1) % 3]}));
+    for (const auto& [a, b] : edges) content.lines.push_back({a, b, false, samples});
+}
+
 double flat(double, double) {
     return 0;
+}
+
+VertexId vertexAt(const Mesh& mesh, const Vec3d& p) {
+    const auto off = [&](const Vec3f& q) { return (Vec2d(q.x(), q.z()) - Vec2d(p.x(), p.z())).squaredNorm(); };
+    return VertexId(std::min_element(mesh.positions.begin(), mesh.positions.end(),
+                                     [&](const Vec3f& x, const Vec3f& y) { return off(x) < off(y); }) -
+                    mesh.positions.begin());
+}
+
+// 1 in the middle, down to 0 from a third to two thirds.
+double bulge(double x) {
+    return std::max(0.0, 1 - 6 * std::abs(x - 0.5));
 }
 
 // A little hill in the middle, which no vertex of the piece stands on.
@@ -82,17 +103,17 @@ class PatchTest : public QObject {
 private slots:
     void doesNothingWhereNothingIsFarOff() {
         Patch patch(content(flat, flat));
-        QVERIFY(patch.improve(0.01, {3, 1.1}, Progress()).empty());
+        QVERIFY(patch.improve(0.01, {6, 1.1}, Progress()).empty());
         QVERIFY(patch.farthest() < 1e-6);
     }
 
     void putsAVertexOnWhatHasBeenLost() {
         Patch::Content before = content(hill(), flat);
-        for (Patch::Role& role : before.roles) role.isOnLine = true;
+        makeLines(before, {});
         const Mesh ground = before.ground;
         QVERIFY(apart(before.piece, ground) > 0.06);
         Patch patch(std::move(before));
-        const std::vector<PatchStep> steps = patch.improve(0.03, {3, 1.1}, Progress());
+        const std::vector<PatchStep> steps = patch.improve(0.03, {6, 1.1}, Progress());
         QVERIFY(std::any_of(steps.begin(), steps.end(), [](const PatchStep& step) { return step.addsAVertex(); }));
         QVERIFY2(apart(patch.piece(), ground) < 0.045, qPrintable(QString::number(apart(patch.piece(), ground))));
         QVERIFY(std::abs(patch.farthest() - apart(patch.piece(), ground)) < 0.1 * patch.farthest());
@@ -167,12 +188,11 @@ private slots:
     void leavesTheRimAndLinesWhereTheyAre() {
         for (const bool areLines : {false, true}) {
             Patch::Content before = content(hill(), flat);
-            if (areLines)
-                for (Patch::Role& role : before.roles) role.isOnLine = true;
+            if (areLines) makeLines(before, {});
             const std::vector<Patch::Role> roles = before.roles;
             const std::vector<Vec3f> positions = before.piece.positions;
             Patch patch(std::move(before));
-            const auto kinds = kindsOf(patch.improve(0.02, {areLines ? 1U : 0U, 1.1}, Progress()));
+            const auto kinds = kindsOf(patch.improve(0.02, {areLines ? 2U : 0U, 1.1}, Progress()));
             if (areLines) QVERIFY(kinds.contains(PatchStep::Kind::SplitTriangle));
             if (areLines)
                 QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
@@ -185,10 +205,7 @@ private slots:
         Patch::Content before = content(hill(6), flat);
         const Mesh piece = before.piece, ground = before.ground;
         const Vec3d top(0.45, hill(6)(0.45, 0.5), 0.5);
-        for (Patch::Role& role : before.roles) {
-            role.isOnLine = true;
-            role.line = {top};
-        }
+        makeLines(before, {top});
         Patch patch(std::move(before));
         QVERIFY(!patch.improve(0.03, {0, 1.1}, Progress()).empty());
         for (std::size_t v = 0; v < piece.positions.size(); ++v) {
@@ -198,11 +215,79 @@ private slots:
         QVERIFY(apart(patch.piece(), ground) < 0.9 * apart(piece, ground));
     }
 
+    // The source's border bulges between two of the piece's vertices.
+    void splitsABorderAlongTheSources() {
+        for (const bool mayBeSplit : {false, true}) {
+            Patch::Content before = content(flat, flat);
+            const auto move = [](const Vec3d& p) { return Vec3d(p.x(), 0, p.z() * (1 + 0.1 * bulge(p.x()))); };
+            for (Vec3f& p : before.ground.positions) p = move(p.cast<double>()).cast<float>();
+            for (Vec3d& p : before.samples) p = move(p);
+            const VertexId a = vertexAt(before.piece, {1.0 / 3, 0, 1}), b = vertexAt(before.piece, {2.0 / 3, 0, 1});
+            Patch::Line border{a, b, mayBeSplit, {}};
+            for (const Vec3d& p : before.samples)
+                if (p.z() >= 1) border.samples.push_back(p);
+            for (const VertexId v : {a, b}) before.roles[v] = {false, true, false};
+            before.lines = {border};
+            const Mesh piece = before.piece, ground = before.ground;
+            Patch patch(std::move(before));
+            const std::vector<PatchStep> steps = patch.improve(0.03, {1, 1.1}, Progress());
+            QCOMPARE(patch.piece().triangles.size(), piece.triangles.size() + (mayBeSplit ? 1 : 0));
+            if (!mayBeSplit) continue;
+            QCOMPARE(steps.front().kind, PatchStep::Kind::SplitEdge);
+            QVERIFY(!steps.front().beyond.isThere());
+            QVERIFY(apart(patch.piece(), ground) < 0.5 * apart(piece, ground));
+            const Vec3d v = patch.piece().positions.back().cast<double>();
+            QVERIFY(std::abs(v.z() - move({v.x(), 0, 1}).z()) < 1e-3);
+        }
+    }
+
+    // A ridge bends between two vertices on it; the sides of it may have a texture each.
+    void splitsALineAlongTheSources() {
+        for (const bool isSeam : {false, true}) {
+            const auto ridge = [](double x) { return 1.0 / 3 + 0.12 * bulge(x); };
+            const Height straight = [](double, double z) { return -0.7 * std::abs(z - 1.0 / 3); };
+            const Height bent = [&](double x, double z) {
+                if (z > 2.0 / 3) return straight(x, z);
+                const double share = z < ridge(x) ? z / ridge(x) : (2.0 / 3 - z) / (2.0 / 3 - ridge(x));
+                return straight(x, share / 3);
+            };
+            Patch::Content before = content(bent, straight);
+            const VertexId a = vertexAt(before.piece, {1.0 / 3, 0, 1.0 / 3}),
+                           b = vertexAt(before.piece, {2.0 / 3, 0, 1.0 / 3});
+            Patch::Line line{a, b, true, {}};
+            for (double x = 0.35; x < 0.66; x += 0.01) line.samples.push_back({x, 0, ridge(x)});
+            for (const VertexId v : {a, b}) before.roles[v].isOnLine = before.roles[v].isHeld = true;
+            before.lines = {line};
+            if (isSeam)
+                for (const Triangle& t : before.piece.triangles) {
+                    const bool isAbove = std::any_of(t.begin(), t.end(),
+                                                     [&](VertexId v) { return before.piece.positions[v].z() > 0.5F; });
+                    const WedgeId more = isAbove ? 100 : 0;
+                    before.piece.wedges.push_back({t[0] + more, t[1] + more, t[2] + more});
+                }
+            const Mesh piece = before.piece, ground = before.ground;
+            Patch patch(std::move(before));
+            const std::vector<PatchStep> steps = patch.improve(0.02, {2, 1.1}, Progress());
+            QVERIFY(kindsOf(steps).contains(PatchStep::Kind::SplitEdge));
+            QVERIFY2(apart(patch.piece(), ground) < 0.6 * apart(piece, ground),
+                     qPrintable(QString("%1 of %2").arg(apart(patch.piece(), ground)).arg(apart(piece, ground))));
+            const Vec3d v = patch.piece().positions.back().cast<double>();
+            QVERIFY(std::abs(v.z() - ridge(v.x())) < 1e-6);
+            if (!isSeam) continue;
+            std::set<WedgeId> wedges;
+            for (std::size_t t = 0; t < patch.piece().triangles.size(); ++t)
+                for (std::size_t k = 0; k < 3; ++k)
+                    if (patch.piece().triangles[t][k] + 1 == patch.piece().positions.size())
+                        wedges.insert(patch.piece().wedges[t][k]);
+            QCOMPARE(wedges.size(), std::size_t(2));
+        }
+    }
+
     void leavesWhatIsHeldAlone() {
         Patch::Content before = content(hill(), flat);
         for (Patch::Role& role : before.roles) role.isOnLine = role.isHeld = true;
         Patch patch(std::move(before));
-        QVERIFY(patch.improve(0.02, {3, 1.1}, Progress()).empty());
+        QVERIFY(patch.improve(0.02, {6, 1.1}, Progress()).empty());
     }
 
     void keepsToEdgesThatMaterialsAndSeamsLeave() {
@@ -214,7 +299,7 @@ private slots:
                 if (!areSeams) before.sections[t] = std::uint16_t(t);
             }
             Patch patch(std::move(before));
-            const auto kinds = kindsOf(patch.improve(0.02, {2, 1.1}, Progress()));
+            const auto kinds = kindsOf(patch.improve(0.02, {4, 1.1}, Progress()));
             QVERIFY(!kinds.empty());
             QVERIFY(!kinds.contains(PatchStep::Kind::Flip) && !kinds.contains(PatchStep::Kind::SplitEdge));
         }
@@ -224,7 +309,7 @@ private slots:
         for (int n = 0; n < 20; ++n) {
             const Height rough = [&](double x, double z) { return 0.05 * std::sin(9 * x + n) * std::cos(11 * z - n); };
             Patch patch(content(rough, [&](double x, double z) { return n % 2 == 0 ? rough(x, z) : 0.0; }));
-            patch.improve(0.01, {4, 1.1}, Progress());
+            patch.improve(0.01, {8, 1.1}, Progress());
             const Mesh& piece = patch.piece();
             for (const Triangle& t : piece.triangles) {
                 const Vec3d a = piece.positions[t[0]].cast<double>(), b = piece.positions[t[1]].cast<double>(),
@@ -241,7 +326,7 @@ private slots:
         Mesh again = before.piece;
         std::vector<std::uint16_t> sections = before.sections;
         Patch patch(std::move(before));
-        for (const PatchStep& step : patch.improve(0.02, {3, 1.1}, Progress())) {
+        for (const PatchStep& step : patch.improve(0.02, {6, 1.1}, Progress())) {
             switch (step.kind) {
                 case PatchStep::Kind::Flip: flipEdge(again, step.triangle, step.corner, step.beyond); break;
                 case PatchStep::Kind::Move: again.positions[step.vertex] = step.place.cast<float>(); break;

@@ -102,6 +102,38 @@ private slots:
         verifySquare(sheet, 4, 4);
     }
 
+    void givesEachSideOfASeamAWedge() {
+        Mesh sheet = test::makeSheet(1, 1);
+        sheet.wedges = {{0, 1, 2}, {3, 4, 5}};
+        const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
+        std::size_t k = 0;
+        while (!beyondEdge(sheet, around, 0, k).isThere()) ++k;
+        const Beyond beyond = beyondEdge(sheet, around, 0, k);
+        std::array<double, 3> shares{};
+        shares[(k + 1) % 3] = 0.25;
+        shares[(k + 2) % 3] = 0.75;
+        const Mesh before = sheet;
+        std::vector<std::uint16_t> sections = {0, 0};
+        const std::vector<Birth> births = splitEdge(sheet, sections, 0, k, beyond, {shares[1], shares[2]}, 6);
+        QCOMPARE(births.size(), std::size_t(2));
+        for (std::size_t side = 0; side < 2; ++side) {
+            const Birth& birth = births[side];
+            QCOMPARE(birth.vertex, VertexId(4));
+            QCOMPARE(birth.wedges, before.wedges[side]);
+            Vec3d place = Vec3d::Zero();
+            for (std::size_t i = 0; i < 3; ++i)
+                place += birth.shares[i] * before.positions[birth.corners[i]].cast<double>();
+            QVERIFY((place - birth.place).norm() < 1e-6);
+        }
+        // Those of one side have the one, those of the other the other.
+        for (std::size_t t = 0; t < 4; ++t)
+            for (std::size_t i = 0; i < 3; ++i)
+                if (sheet.triangles[t][i] == 4)
+                    QCOMPARE(sheet.wedges[t][i], WedgeId(sheet.wedges[t][(i + 1) % 3] < 3 ? 6 : 7));
+        groupBySections(sheet, sections);
+        verifySquare(sheet, 4, 4);
+    }
+
     void splitsABorderEdgeForItsOneTriangle() {
         Mesh sheet = test::makeSheet(1, 1);
         const VertexTriangles around = findVertexTriangles(sheet.triangles, sheet.vertexCount());
