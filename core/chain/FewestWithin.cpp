@@ -1,9 +1,8 @@
 #include "chain/FewestWithin.h"
 
-#include "base/Sorted.h"
+#include "chain/DearerPlaces.h"
 #include "chain/MendedLevel.h"
 #include "chain/RestOfSource.h"
-#include "mesh/Connectivity.h"
 
 #include <algorithm>
 #include <cmath>
@@ -23,8 +22,6 @@ constexpr double firstShare = 16;
 // So many places that are too far off may be made dearer; more are a sign of too few triangles.
 constexpr std::size_t fewPlaces = 10;
 
-constexpr float dearerEachTime = 10, dearest = 100;
-
 // Over a surface the deviation falls about as the inverse of the count, a little more slowly.
 constexpr double countByDeviation = 1.05;
 
@@ -41,7 +38,8 @@ public:
           m_allowed(allowed),
           m_settings(settings),
           m_progress(progress),
-          m_mender(source, progress.span(0, 0.05)) {
+          m_mender(source, progress.span(0, 0.05)),
+          m_dearer(source) {
         m_settings.dearer.clear();
     }
 
@@ -93,7 +91,7 @@ private:
         ReduceNotes notes = reduction.notes();
         MeasuredLevel level = m_mender.make(std::move(reduction), m_allowed, true, span.span(0.4, 1));
         Trial trial{level.mesh.triangleCount(), level.deviation, level.deviation.maxBound <= m_allowed, {}};
-        if (mayBeRepaired(trial)) trial.tooFar = trianglesTooFar(level.mesh, level.deviation);
+        if (mayBeRepaired(trial)) trial.tooFar = m_dearer.trianglesTooFar(level.mesh, level.deviation, m_allowed);
         if (trial.holds) m_isCoarsest = trial.triangles > count;
         if (trial.holds && trial.triangles < m_holds) {
             m_holds = trial.triangles;
@@ -106,57 +104,9 @@ private:
         return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewPlaces;
     }
 
-    // The triangle of the source that has the vertex closest to a place on the level, of those of the same part:
-    // another part may be closer where they run into one another, but has nothing to do with it.
-    TriangleId closestOfPart(std::uint32_t part, const Vec3d& place) const {
-        TriangleId closest = 0;
-        double least = std::numeric_limits<double>::max();
-        for (const Section& section : m_source.sections) {
-            if (section.part != part) continue;
-            for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
-                for (const VertexId v : m_source.triangles[t]) {
-                    const double squared = (m_source.positions[v].cast<double>() - place).squaredNorm();
-                    if (squared >= least) continue;
-                    least = squared;
-                    closest = t;
-                }
-        }
-        return closest;
-    }
-
-    // One of the source at each place that is too far off.
-    std::vector<TriangleId> trianglesTooFar(const Mesh& level, const Deviation& deviation) const {
-        const std::vector<std::uint16_t> sections = sectionOfTriangles(level);
-        std::vector<TriangleId> triangles;
-        for (const FarPlace& far : deviation.farPlaces)
-            if (far.distance >= nearlyTooFar * m_allowed)
-                triangles.push_back(far.isOnSource
-                                        ? *far.triangle
-                                        : closestOfPart(level.sections[sections[*far.triangle]].part, far.place));
-        return triangles;
-    }
-
-    // And what lies about half an edge of the level around.
     void makeDearer(const std::vector<TriangleId>& places, std::size_t count) {
-        if (m_around.count() == 0) m_around = findVertexTriangles(m_source.triangles, m_source.vertexCount());
-        m_settings.dearer.resize(m_source.vertexCount(), 1);
-        const double sourceForOne = double(m_source.triangleCount()) / double(count);
-        const long rings = std::max(1L, std::lround(std::sqrt(sourceForOne) / 2));
-        std::vector<VertexId> all;
-        for (const TriangleId place : places) {
-            std::vector<VertexId> vertices(m_source.triangles[place].begin(), m_source.triangles[place].end());
-            for (long ring = 0; ring < rings; ++ring) {
-                std::vector<VertexId> more;
-                for (const VertexId v : vertices)
-                    for (const TriangleId t : m_around.of(v))
-                        more.insert(more.end(), m_source.triangles[t].begin(), m_source.triangles[t].end());
-                sortUnique(more);
-                vertices = std::move(more);
-            }
-            all.insert(all.end(), vertices.begin(), vertices.end());
-        }
-        sortUnique(all);
-        for (const VertexId v : all) m_settings.dearer[v] = std::min(dearest, dearerEachTime * m_settings.dearer[v]);
+        m_dearer.add(places, count);
+        m_settings.dearer = m_dearer.factors();
     }
 
     // That it does not hold there does not mean much yet.
@@ -198,7 +148,7 @@ private:
     ReduceSettings m_settings;
     const Progress& m_progress;
     LevelMender m_mender;
-    VertexTriangles m_around;
+    DearerPlaces m_dearer;
     std::optional<Fewest> m_best;
     std::size_t m_fails = 0, m_holds = m_source.triangleCount();  // counts
     bool m_isCoarsest = false;                                    // no fewer can be had

@@ -2,6 +2,7 @@
 #include "base/Error.h"
 #include "base/Units.h"
 #include "chain/ClosestAt.h"
+#include "chain/DearerPlaces.h"
 #include "chain/FewestWithin.h"
 #include "chain/MendedLevel.h"
 #include "chain/ReduceToTarget.h"
@@ -137,6 +138,37 @@ private slots:
             // An edge is 0.06 long.
             QVERIFY(std::abs(ofTip - closest.mesh.positions[v].x()) < 0.03);
         }
+    }
+
+    // A ball that is sunk into a sheet: where the level's ball is too far off, the sheet is closer.
+    void makesThePartThatIsOffDearer() {
+        const Mesh sheet = test::makeSheet(20, 20, 1, 1);
+        const Mesh ball = test::moved(test::makeSphere(0.1, 16), {0.5, 0, 0.5});
+        Mesh source = test::joined(sheet, ball);
+        QCOMPARE(source.sections.size(), std::size_t(2));
+        source.parts = {{"Sheet"}, {"Ball"}};
+        for (std::uint32_t i : {0U, 1U}) source.sections[i].part = i;
+        // Its lowest corner is pulled up to just under the sheet.
+        const Vec3d place(0.51, -0.02, 0.5);
+        const TriangleId ofBall = source.sections[1].firstTriangle, ofSheet = source.sections[0].firstTriangle;
+        Deviation deviation;
+        const Vec3d up = Vec3d::UnitY();
+        deviation.farPlaces = {{place, up, 0.02, false, ofBall},
+                               {place, up, 0.02, false, ofSheet},
+                               {place, up, 0.002, false, ofBall},
+                               {place, up, 0.02, true, ofBall + 7}};
+        DearerPlaces dearer(source);
+        const std::vector<TriangleId> triangles = dearer.trianglesTooFar(source, deviation, 0.02);
+        QCOMPARE(triangles.size(), std::size_t(3));
+        QVERIFY(triangles[0] >= ofBall);
+        QVERIFY(triangles[1] < ofBall);
+        QCOMPARE(triangles[2], ofBall + 7);
+        dearer.add({triangles[0]}, source.triangleCount());
+        for (TriangleId t = ofSheet; t < ofBall; ++t)
+            for (const VertexId v : source.triangles[t]) QCOMPARE(dearer.factors()[v], 1.0F);
+        for (const VertexId v : source.triangles[triangles[0]]) QCOMPARE(dearer.factors()[v], 10.0F);
+        for (int again = 0; again < 3; ++again) dearer.add({triangles[0]}, source.triangleCount());
+        for (const VertexId v : source.triangles[triangles[0]]) QCOMPARE(dearer.factors()[v], 100.0F);
     }
 
     void canBeCancelled() {

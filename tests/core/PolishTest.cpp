@@ -124,6 +124,7 @@ private slots:
             for (std::size_t i = 0; i < 3; ++i)
                 place += birth.shares[i] * before.positions[birth.corners[i]].cast<double>();
             QVERIFY((place - birth.place).norm() < 1e-6);
+            QCOMPARE(birth.shares[0] + birth.shares[1] + birth.shares[2], 1.0);
         }
         // Those of one side have the one, those of the other the other.
         for (std::size_t t = 0; t < 4; ++t)

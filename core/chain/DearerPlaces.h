@@ -1,0 +1,33 @@
+#pragma once
+/// Where a level came out too far off its source, the source's error counts for more when it is reduced again.
+#include "measure/Deviation.h"
+
+#include <vector>
+
+namespace um {
+
+class DearerPlaces {
+public:
+    /// Keeps a reference to the source.
+    explicit DearerPlaces(const Mesh& source) : m_source(source) {}
+
+    /// One triangle of the source at each place that is farther off than nearly `allowed`. For a place of the level it
+    /// is one of the same part: another part may be closer where they run into one another, but has nothing to do with
+    /// it.
+    std::vector<TriangleId> trianglesTooFar(const Mesh& level, const Deviation& deviation, double allowed) const;
+
+    /// Makes those dearer, and what lies about half an edge of a level of that count around.
+    void add(const std::vector<TriangleId>& places, std::size_t count);
+
+    /// For each vertex of the source; empty where nothing has been made dearer.
+    const std::vector<float>& factors() const { return m_factors; }
+
+private:
+    TriangleId closestOfPart(std::uint32_t part, const Vec3d& place) const;
+
+    const Mesh& m_source;
+    VertexTriangles m_around;
+    std::vector<float> m_factors;
+};
+
+}  // namespace um
