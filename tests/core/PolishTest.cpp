@@ -150,6 +150,15 @@ private slots:
         verifySquare(sheet, 3, 5);
     }
 
+    // Where a border is split there is one triangle more, not two.
+    void keepsTheCountWhereBordersAreMended() {
+        Mesh sheet = test::makeSheet(120, 120, 1, 1,
+                                     [](double x, double z) { return 0.04 * std::sin(9 * x) * std::cos(7 * z); });
+        for (Vec3f& p : sheet.positions) p.z() += std::max(0.0F, p.z() - 0.8F) * 0.15F * std::sin(25 * p.x());
+        for (const std::size_t target : {302u, 378u, 592u, 741u, 1159u, 1449u})
+            QCOMPARE(reduced(sheet, target, true).triangleCount(), target);
+    }
+
     // With as few border edges as a hole can have, only one more makes the count even.
     void comesOutEvenWithTheSmallestHole() {
         const Mesh ball = ballWithAHole();
