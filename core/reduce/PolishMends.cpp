@@ -264,9 +264,9 @@ std::vector<std::vector<PatchStep>> Polisher::stepsIn(const std::vector<Piece>& 
     return steps;
 }
 
-// Takes the steps in one piece after another, if they put in no more vertices than that.
+// Takes the steps in one piece after another, if they add no more triangles than that.
 // @param isDone  of each triangle; those of the pieces are, then
-// @returns how many were put in
+// @returns how many triangles it has more
 std::size_t Polisher::take(const std::vector<Piece>& pieces, const std::vector<std::vector<PatchStep>>& steps,
                            std::size_t most, std::vector<std::uint8_t>& isDone) {
     const std::size_t before = m_level.triangleCount();
