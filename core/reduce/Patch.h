@@ -94,7 +94,7 @@ public:
         bool isOnLine = false, isHeld = false;
     };
 
-    /// An edge of the piece that a protected line runs along.
+    /// An edge of the piece that is not flipped: a protected line runs along it, or its ends are locked.
     struct Line {
         VertexId a = 0, b = 0;
         bool mayBeSplit = false;     ///< all its triangles are in the piece, and it is not locked

@@ -16,7 +16,7 @@ bool Polisher::mayFlip(TriangleId t, std::size_t k, const Beyond& beyond) const 
     const Triangle& triangle = m_level.triangles[t];
     const VertexId c = triangle[k], a = triangle[(k + 1) % 3], b = triangle[(k + 2) % 3];
     const VertexId d = m_level.triangles[beyond.triangle][beyond.corner];
-    if (d == c || m_sections[t] != m_sections[beyond.triangle] || isLine(a, b)) return false;
+    if (d == c || m_sections[t] != m_sections[beyond.triangle] || isFixed(a, b)) return false;
     if (!isSmoothEdge(m_level, t, k, beyond)) return false;
     for (const TriangleId around : m_around.of(c))
         if (contains(m_level.triangles[around], d)) return false;

@@ -154,7 +154,7 @@ std::vector<Patch::Line> Polisher::linesIn(const std::vector<TriangleId>& triang
         for (std::size_t k = 0; k < 3; ++k) {
             const LineEdge edge = std::minmax(m_level.triangles[t][(k + 1) % 3], m_level.triangles[t][(k + 2) % 3]);
             const auto& [a, b] = edge;
-            if (!isLine(a, b)) continue;
+            if (!isFixed(a, b)) continue;
             const auto [at, isNew] = found.try_emplace(edge);
             Patch::Line& line = at->second;
             if (isNew) {

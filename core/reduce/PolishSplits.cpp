@@ -27,9 +27,11 @@ bool Polisher::mayBeSplit(VertexId a, VertexId b) const {
     return isKnown && (kindOf(a) != Kind::Locked || kindOf(b) != Kind::Locked);
 }
 
-// Whether a protected line runs from one to the other, or may do so.
-bool Polisher::isLine(VertexId a, VertexId b) const {
+// Whether an edge does not run elsewhere: a protected line runs along it, or may do so, or both of its ends are locked,
+// and whoever locked them wants nothing changed.
+bool Polisher::isFixed(VertexId a, VertexId b) const {
     if (!isOnLine(a) || !isOnLine(b)) return false;
+    if (kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked) return true;
     if (m_lineNumber[a] == none || m_lineNumber[b] == none) return true;
     const std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[a]];
     return std::find(neighbours.begin(), neighbours.end(), b) != neighbours.end();
@@ -66,7 +68,7 @@ Polisher::Split Polisher::splitAt(const FarPlace& far, bool isLifted) const {
     Split split;
     split.triangle = far.triangle;
     split.corner = k;
-    if (shares[k] < nearEdge && !isLine(a, b)) {
+    if (shares[k] < nearEdge && !isFixed(a, b)) {
         const Beyond beyond = beyondEdge(m_level, m_around, far.triangle, k);
         if (beyond.isThere() && m_sections[beyond.triangle] == m_sections[far.triangle] &&
             mayBeSplit(beyond.triangle) && isSmoothEdge(m_level, far.triangle, k, beyond))

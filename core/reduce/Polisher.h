@@ -251,7 +251,7 @@ private:
     }
     bool isHeld(VertexId v) const { return kindOf(v) > Kind::Feature; }
     bool isOnLine(VertexId v) const { return kindOf(v) >= Kind::Feature; }
-    bool isLine(VertexId a, VertexId b) const;
+    bool isFixed(VertexId a, VertexId b) const;
     bool mayBeSplit(TriangleId t) const;
     bool mayBeSplit(VertexId a, VertexId b) const;
     Vec3d lifted(const std::vector<Side>& sides, const Vec3d& from, const Vec3d& to) const;
