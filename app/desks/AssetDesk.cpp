@@ -321,7 +321,7 @@ void AssetDesk::documentOpened() {
     cancelEverything();
     m_preview.reset();
     m_shown = m_other = {};
-    m_facts->watch(nullptr, 1);
+    m_facts->watch(nullptr);
     m_target->showTarget({});
 }
 
@@ -329,7 +329,7 @@ void AssetDesk::documentChanged() {
     if (m_previewOf != m_model.document().source) m_preview.reset();
     if (shownLevel() == nullptr) m_shown = {};
     const Document& document = m_model.document();
-    if (m_facts->watch(document.source, devicePixelRatioF())) {
+    if (m_facts->watch(document.source)) {
         const bool mayLie = !document.sourceFile.empty() && !saysWhatIsUp(document.sourceFile);
         m_parts->setSource(document.source.get(), mayLie ? std::optional(document.sourceUp) : std::nullopt,
                            document.unitIsChosen);

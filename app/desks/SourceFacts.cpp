@@ -6,13 +6,13 @@
 
 namespace um::app {
 
-bool SourceFacts::watch(std::shared_ptr<const Mesh> source, double devicePixelRatio) {
+bool SourceFacts::watch(std::shared_ptr<const Mesh> source) {
     if (source == m_source) return false;
     m_source = std::move(source);
     for (Job* job : jobs()) job->cancel();
     if (!m_source) return true;
     count();
-    draw(devicePixelRatio);
+    draw();
     return true;
 }
 
@@ -26,8 +26,8 @@ void SourceFacts::count() {
 }
 
 // From a likeness that is fine enough for pictures of some eighty pixels.
-void SourceFacts::draw(double devicePixelRatio) {
-    m_drawing.start([this, source = m_source, devicePixelRatio](const Progress& progress) -> Job::Delivery {
+void SourceFacts::draw() {
+    m_drawing.start([this, source = m_source](const Progress& progress) -> Job::Delivery {
         constexpr std::size_t enough = 400000;
         const Mesh coarse =
             source->triangleCount() > enough ? clusterVertices(*source, enough, progress.span(0, 0.6)) : Mesh();
@@ -36,7 +36,7 @@ void SourceFacts::draw(double devicePixelRatio) {
         std::vector<CoverageMask> outlines;
         for (const double pixels : SightlineStrip::outlineHeights()) {
             progress.check();
-            outlines.push_back(drawCoverage(drawnMesh, Mat3d::Identity(), pixels * devicePixelRatio / height));
+            outlines.push_back(drawCoverage(drawnMesh, Mat3d::Identity(), pixels / height));
         }
         return [this, source, height, outlines] {
             if (source == m_source) emit drawn(height * source->metresPerUnit, outlines);

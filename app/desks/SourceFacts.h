@@ -16,7 +16,7 @@ public:
     using QObject::QObject;
 
     /// Looks at another source, if it is one; null forgets the last. @returns whether it is another one
-    bool watch(std::shared_ptr<const Mesh> source, double devicePixelRatio);
+    bool watch(std::shared_ptr<const Mesh> source);
     std::array<Job*, 2> jobs() { return {&m_counting, &m_drawing}; }
     bool isIdle() const { return !m_counting.isRunning() && !m_drawing.isRunning(); }
 
@@ -27,7 +27,7 @@ signals:
 
 private:
     void count();
-    void draw(double devicePixelRatio);
+    void draw();
 
     std::shared_ptr<const Mesh> m_source;
     Job m_counting, m_drawing;

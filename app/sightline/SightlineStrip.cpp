@@ -313,13 +313,14 @@ void SightlineStrip::paintScale(QPainter& painter) const {
 }
 
 void SightlineStrip::paintOutlines(QPainter& painter) {
-    const double ratio = devicePixelRatioF();
     if (m_pictures.size() != m_outlines.size() || m_pictureColor != theme().ink) {
         m_pictures.clear();
         m_pictureColor = theme().ink;
         for (const CoverageMask& outline : m_outlines) m_pictures.push_back(imageOf(outline, m_pictureColor));
-        for (QImage& picture : m_pictures) picture.setDevicePixelRatio(ratio);
     }
+    // A pixel of an outline is one of the screen's, where the rest is drawn larger too: it is what that screen shows.
+    const QTransform toScreen = painter.deviceTransform(), fromScreen = toScreen.inverted();
+    const double ratio = toScreen.m11();
     const std::vector<double> heights = outlineHeights();
     const double line = rows().outlineFloor;
     m_taken.clear();
@@ -332,8 +333,9 @@ void SightlineStrip::paintOutlines(QPainter& painter) {
         const double imageWidth = image.width() / ratio, imageHeight = image.height() / ratio;
         if (x - imageWidth / 2 < outlineEnd) continue;  // wide things leave room for fewer
         outlineEnd = x + imageWidth / 2;
-        // Whole pixels: an outline shifted by half a pixel would no longer be what the screen shows.
-        painter.drawImage(QPointF(std::round(x - imageWidth / 2), std::round(line - imageHeight)), image);
+        // Nor is it one that is shifted by half a pixel.
+        const QPoint corner = toScreen.map(QPointF(x - imageWidth / 2, line - imageHeight)).toPoint();
+        painter.drawImage(QRectF(fromScreen.map(QPointF(corner)), QSizeF(imageWidth, imageHeight)), image);
         m_taken.emplace_back(x - imageWidth / 2, line - imageHeight, imageWidth, imageHeight);
         const QString text = tr("%1 px").arg(heights[i]);
         const double begin = x + imageWidth / 2 + 5, textEnd = begin + metrics.horizontalAdvance(text);

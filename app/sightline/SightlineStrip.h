@@ -19,7 +19,7 @@ class SightlineStrip : public QWidget {
 public:
     explicit SightlineStrip(QWidget* parent = nullptr);
 
-    /// Heights in pixels at which outlines stand along the strip, largest first, for a device pixel ratio.
+    /// Heights in pixels at which outlines stand along the strip, largest first.
     static std::vector<double> outlineHeights();
 
     /// @param heightMetres  of the asset as it stands; 0 empties the strip

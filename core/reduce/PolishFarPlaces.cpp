@@ -186,8 +186,18 @@ std::vector<Polisher::FarTriangle> Polisher::farTriangles(double least, double d
         if (search.isLookedAt(TriangleId(t)))
             search.found[t].squaredDistance = double(m_farthest[t]) * double(m_farthest[t]);
     });
+    // What comes after so many that are known, nobody will get to.
+    const auto raiseLeast = [&] {
+        std::vector<double> squared;
+        for (const FarTriangle& far : search.found)
+            if (far.squaredDistance > least * least) squared.push_back(far.squaredDistance);
+        if (squared.size() <= 2 * most) return;
+        std::nth_element(squared.begin(), squared.begin() + long(2 * most), squared.end(), std::greater<>());
+        search.least = std::sqrt(squared[2 * most]);
+    };
     lookAtLevel(search, progress);
     lookBesideSamples(search, sourceVertices, progress);
+    raiseLeast();
     if (double(m_samples.size()) < manySamples * double(triangles)) lookBetweenSamples(search, progress);
     std::vector<FarTriangle> far =
         parallelFilter(search.found, [&](std::size_t t) { return search.found[t].squaredDistance > least * least; });

@@ -343,6 +343,33 @@ private slots:
         QVERIFY(std::abs(strip.viewer() / std::sqrt(strip.nearest() * strip.farthest()) - 1) < 0.01);
     }
 
+    // Each second row of a picture of sixty is dark: so they are on the screen, whatever the rest is drawn at.
+    void drawsOutlinesPixelForPixel() {
+        constexpr int rowsOfPicture = 60;
+        CoverageMask striped{20, rowsOfPicture, std::vector<std::uint8_t>(20 * rowsOfPicture, 0)};
+        for (std::size_t i = 0; i < striped.coverage.size(); ++i)
+            if (i / 20 % 2 == 0) striped.coverage[i] = 255;
+        SightlineStrip strip;
+        strip.resize(1000, strip.height());
+        strip.setAsset(2, {striped});
+        for (const double ratio : {1.0, 1.25, 1.5, 2.0}) {
+            QImage picture((QSizeF(strip.size()) * ratio).toSize(), QImage::Format_RGB32);
+            picture.setDevicePixelRatio(ratio);
+            strip.render(&picture);
+            int columns = 0;
+            for (int x = 0; x < picture.width(); ++x) {
+                std::vector<int> dark;
+                for (int y = 0; y < picture.height(); ++y)
+                    if (picture.pixelColor(x, y) == theme().ink) dark.push_back(y);
+                if (dark.size() < rowsOfPicture / 4) continue;  // text
+                ++columns;
+                QCOMPARE(int(dark.size()), rowsOfPicture / 2);
+                for (std::size_t i = 1; i < dark.size(); ++i) QCOMPARE(dark[i], dark[i - 1] + 2);
+            }
+            QCOMPARE(columns, 20);
+        }
+    }
+
     void standsStillWithoutAnAsset() {
         SightlineStrip strip;
         strip.resize(800, 160);
