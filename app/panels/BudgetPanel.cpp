@@ -39,9 +39,7 @@ void BudgetPanel::show(const std::vector<BudgetLine>& lines) {
 void BudgetPanel::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    QFont font = textFont(-2, QFont::DemiBold);
-    font.setLetterSpacing(QFont::PercentageSpacing, 106);
-    painter.setFont(font);
+    painter.setFont(headingFont());
     painter.setPen(theme().softInk);
     painter.drawText(QRect(side, 0, width() - 2 * side, heading), Qt::AlignLeft | Qt::AlignTop, tr("BUDGET"));
     painter.setFont(textFont(-1));

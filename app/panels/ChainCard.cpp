@@ -315,7 +315,7 @@ void ChainCard::show(const Document& document, const std::vector<bool>& stale, c
     for (QWidget* widget : std::initializer_list<QWidget*>{m_stale, m_remake}) widget->setVisible(staleCount > 0);
     QStringList lines;
     for (const std::string& sentence : advice) lines += "· " + QString::fromStdString(sentence);
-    m_advice->setText(lines.mid(0, 5).join("\n"));
+    m_advice->setText(breakable(lines.mid(0, 5).join("\n")));
     m_advice->setVisible(!lines.isEmpty());
     fitHeight();
 }
@@ -351,7 +351,8 @@ void ChainCard::fillLevels(const std::vector<bool>& stale) {
     for (std::size_t i = 0; i < m_document.levels.size(); ++i) {
         const Level& level = m_document.levels[i];
         const int row = int(i) + 1;
-        auto* name = new QLabel(QString::fromStdString(level.name));
+        auto* name = new NameLabel(QString::fromStdString(level.name));
+        name->setMaximumWidth(110);
         if (stale[i]) name->setStyleSheet("color: " + theme().amber.name());
         put(name, row, 0);
         if (level.isHandmade) {
@@ -441,7 +442,7 @@ void ChainCard::make() {
         m_problem->hide();
         emit makeWanted(recipe);
     } catch (const InputError& error) {
-        m_problem->setText(QString::fromUtf8(error.what()));
+        m_problem->setText(breakable(QString::fromUtf8(error.what())));
         m_problem->show();
     }
     fitHeight();
@@ -460,7 +461,7 @@ void ChainCard::takeSwitching() {
         m_problem->hide();
         emit switchingChanged(s);
     } catch (const InputError& error) {
-        m_problem->setText(QString::fromUtf8(error.what()));
+        m_problem->setText(breakable(QString::fromUtf8(error.what())));
         m_problem->show();
     }
     fitHeight();
@@ -481,7 +482,7 @@ void ChainCard::takeBudget() {
         m_problem->hide();
         emit budgetChanged(budget);
     } catch (const InputError& error) {
-        m_problem->setText(QString::fromUtf8(error.what()));
+        m_problem->setText(breakable(QString::fromUtf8(error.what())));
         m_problem->show();
     }
     fitHeight();
@@ -497,7 +498,7 @@ void ChainCard::openRecipeMenu() {
                 recipe.screen = m_document.screen;  // what it is seen on is the document's own
                 emit makeWanted(recipe);
             } catch (const InputError& error) {
-                m_problem->setText(QString::fromUtf8(error.what()));
+                m_problem->setText(breakable(QString::fromUtf8(error.what())));
                 m_problem->show();
             }
         });

@@ -55,6 +55,7 @@ ExportCard::ExportCard(QWidget* parent)
     standing->setSpacing(6);
     for (QComboBox* box : {m_pivot, m_up, m_unit}) standing->addWidget(box, 1);
     m_preview->setWordWrap(true);
+    keepNarrow(*m_which);
     auto* choose = new QPushButton(tr("Choose …"));
     auto* close = new QPushButton(tr("Close"));
     close->setObjectName("quiet");
@@ -103,7 +104,7 @@ ExportCard::ExportCard(QWidget* parent)
     connect(&m_job, &Job::started, this, [this] { m_write->setEnabled(false); });
     connect(&m_job, &Job::ended, this, [this] { m_write->setEnabled(true); });
     connect(&m_job, &Job::failed, this, [this](const QString& sentence) {
-        m_preview->setText(sentence);
+        m_preview->setText(breakable(sentence));
         m_preview->setObjectName("bad");
         m_preview->style()->polish(m_preview);
     });
@@ -166,18 +167,21 @@ void ExportCard::preview() {
     bool fine = true;
     try {
         const Delivery wanted = delivery();
+        const auto told = [&](const std::filesystem::path& file) {
+            constexpr int widest = 280;
+            return m_preview->fontMetrics().elidedText(QString::fromStdString(file.string()), Qt::ElideMiddle, widest);
+        };
         QStringList names;
-        for (const std::filesystem::path& file : deliveryNames(wanted, settings()))
-            names += QString::fromStdString(file.string());
+        for (const std::filesystem::path& file : deliveryNames(wanted, settings())) names += told(file);
         names.removeDuplicates();
-        text = tr("Writes %1 and %2").arg(names.join(", "), QString::fromStdString(manifestName(wanted.name).string()));
+        text = tr("Writes %1 and %2").arg(names.join(", "), told(manifestName(wanted.name)));
         fine = !wanted.chain.levels.empty();
         if (!fine) text = tr("There are no levels yet: reduce, and keep the result.");
     } catch (const InputError& error) {
         text = QString::fromUtf8(error.what());
         fine = false;
     }
-    m_preview->setText(text);
+    m_preview->setText(breakable(text));
     m_preview->setObjectName(fine ? "soft" : "bad");
     m_preview->style()->polish(m_preview);
     m_write->setEnabled(fine && !m_job.isRunning());

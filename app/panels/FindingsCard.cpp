@@ -25,7 +25,7 @@ constexpr int cardWidth = 336, margin = 16;
 
 FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     : QWidget(parent),
-      m_title(makeHeading({})),
+      m_title(new NameLabel),
       m_nothing(makeQuietLabel()),
       m_look(new QPushButton(tr("Look it over"))),
       m_scroll(makeScroll()),
@@ -33,6 +33,8 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
     setFixedWidth(cardWidth);
+    m_title->setObjectName("soft");
+    m_title->setFont(headingFont());
     m_nothing->setWordWrap(true);
     auto* close = new QPushButton(tr("Close"));
     close->setObjectName("quiet");
@@ -72,9 +74,9 @@ QPushButton* FindingsCard::addButton(QHBoxLayout* line, const QString& text, con
 
 QWidget* FindingsCard::makeRow(const QString& what, const QString& why, QHBoxLayout* line) {
     auto* row = new QWidget;
-    auto* sentence = new QLabel(what);
+    auto* sentence = new QLabel(breakable(what));
     sentence->setFont(textFont(0, QFont::DemiBold));
-    QLabel* reason = makeQuietLabel(why);
+    QLabel* reason = makeQuietLabel(breakable(why));
     auto* column = new QVBoxLayout(row);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(2);
@@ -160,11 +162,11 @@ void FindingsCard::addRepair(const Finding& finding, QHBoxLayout* line, QPushBut
 
 void FindingsCard::show(const QString& meshName, std::shared_ptr<const Mesh> mesh,
                         std::shared_ptr<const std::vector<Finding>> findings, std::vector<BudgetLine> exceeded) {
+    m_title->setText(tr("FINDINGS · %1").arg(meshName.toUpper()));
     if (m_findings && findings && mesh == m_mesh && *findings == *m_findings && exceeded == m_exceeded) return;
     m_exceeded = std::move(exceeded);
     m_mesh = std::move(mesh);
     m_findings = std::move(findings);
-    m_title->setText(tr("FINDINGS · %1").arg(meshName.toUpper()));
     auto* content = new QWidget;
     auto* rows = new QVBoxLayout(content);
     rows->setContentsMargins(0, 0, 0, 0);

@@ -14,7 +14,7 @@ namespace um::app {
 TopStrip::TopStrip(QWidget* parent)
     : QWidget(parent),
       m_menus(new QMenuBar),
-      m_name(new QLabel),
+      m_name(new NameLabel),
       m_state(makeQuietLabel()),
       m_fields(new QWidget),
       m_findings(new QPushButton),

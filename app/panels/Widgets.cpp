@@ -4,11 +4,14 @@
 #include "app/theme/Theme.h"
 
 #include <cmath>
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QPainter>
 #include <QScrollArea>
 #include <QStyle>
+#include <QStyleOption>
+#include <QToolTip>
 #include <QVBoxLayout>
 
 namespace um::app {
@@ -31,9 +34,7 @@ QString timeLeft(double seconds) {
 
 QLabel* makeHeading(const QString& text) {
     QLabel* label = makeQuietLabel(text);
-    QFont font = textFont(-2, QFont::DemiBold);
-    font.setLetterSpacing(QFont::PercentageSpacing, 106);
-    label->setFont(font);
+    label->setFont(headingFont());
     return label;
 }
 
@@ -42,6 +43,26 @@ QLabel* makeQuietLabel(const QString& text) {
     label->setObjectName("soft");
     label->setFont(textFont(-1));
     return label;
+}
+
+QString breakable(const QString& text, int mostLetters) {
+    constexpr QChar mayBreakHere(0x200B);
+    QString result;
+    int letters = 0;
+    for (const QChar letter : text) {
+        letters = letter.isSpace() ? 0 : letters + 1;
+        if (letters > mostLetters) {
+            result += mayBreakHere;
+            letters = 1;
+        }
+        result += letter;
+    }
+    return result;
+}
+
+void keepNarrow(QComboBox& box) {
+    box.setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    box.setMinimumContentsLength(12);
 }
 
 void emptyLayout(QLayout& layout) {
@@ -113,6 +134,29 @@ void CommitField::updateValue(const QString& text) {
 void CommitField::showProblem(const QString& sentence) {
     setWrong(this, true);
     setToolTip(sentence);
+}
+
+QString NameLabel::shown() const {
+    return fontMetrics().elidedText(text(), Qt::ElideMiddle, contentsRect().width());
+}
+
+QSize NameLabel::minimumSizeHint() const {
+    return {std::min(sizeHint().width(), fontMetrics().averageCharWidth() * 8), sizeHint().height()};
+}
+
+bool NameLabel::event(QEvent* event) {
+    if (event->type() != QEvent::ToolTip || shown() == text()) return QLabel::event(event);
+    QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), text(), this);
+    return true;
+}
+
+void NameLabel::paintEvent(QPaintEvent*) {
+    QStyleOption option;
+    option.initFrom(this);
+    QPainter painter(this);
+    style()->drawPrimitive(QStyle::PE_Widget, &option, &painter, this);
+    style()->drawItemText(&painter, contentsRect(), int(alignment()), palette(), isEnabled(), shown(),
+                          foregroundRole());
 }
 
 bool CommitField::event(QEvent* event) {
@@ -203,8 +247,14 @@ MessageBar::MessageBar(QWidget* parent)
     });
 }
 
+void MessageBar::setSentence(const QString& sentence) {
+    m_sentence = sentence;
+    // It can be selected and copied, so that only what would not fit is broken.
+    m_label->setText(breakable(sentence, 80));
+}
+
 void MessageBar::say(const QString& sentence) {
-    m_label->setText(sentence);
+    setSentence(sentence);
     m_yes->hide();
     m_no->hide();
     m_close->show();
@@ -213,7 +263,7 @@ void MessageBar::say(const QString& sentence) {
 
 void MessageBar::ask(const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
                      std::function<void()> onNo) {
-    m_label->setText(sentence);
+    setSentence(sentence);
     m_yes->setText(yes);
     m_no->setText(no);
     m_onYes = std::move(onYes);

@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QWidget>
 
+class QComboBox;
 class QScrollArea;
 
 namespace um::app {
@@ -21,12 +22,30 @@ void emptyLayout(QLayout& layout);
 QLabel* makeHeading(const QString& text);
 /// A label in the soft ink.
 QLabel* makeQuietLabel(const QString& text = {});
+/// The same text, which a label may break inside of words that are longer than so many letters, as file names are.
+QString breakable(const QString& text, int mostLetters = 24);
+/// A box whose entries may be longer than there is room: it does not become wider for them.
+void keepNarrow(QComboBox& box);
 /// A thin horizontal line.
 QWidget* makeRule();
 /// Room for content that may be taller than it.
 QScrollArea* makeScroll(QWidget* content = nullptr);
 /// A toggle that looks like a pill.
 QPushButton* makeChip(const QString& text, const QString& tip);
+
+/// A name in one line, shortened in its middle where there is no room for it; pointed at, it is told in full.
+class NameLabel : public QLabel {
+public:
+    using QLabel::QLabel;
+    QSize minimumSizeHint() const override;
+
+protected:
+    bool event(QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    QString shown() const;
+};
 
 /// A field that acts on Enter or when it is left, never while typing; Esc brings the old text back.
 class CommitField : public QLineEdit {
@@ -82,12 +101,15 @@ public:
     void say(const QString& sentence);
     void ask(const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
              std::function<void()> onNo);
-    QString text() const { return m_label->text(); }
+    QString text() const { return m_sentence; }
 
 protected:
     void paintEvent(QPaintEvent* event) override;
 
 private:
+    void setSentence(const QString& sentence);
+
+    QString m_sentence;
     QLabel* m_label;
     QPushButton* m_yes;
     QPushButton* m_no;

@@ -69,6 +69,7 @@ SheetPanel::SheetPanel(SheetWork& work, QWidget* parent)
     head->addWidget(close);
     auto* row = new QHBoxLayout;
     row->setSpacing(6);
+    keepNarrow(*m_material);
     row->addWidget(m_material, 1);
     row->addWidget(m_value, 1);
     row->addWidget(m_lit);

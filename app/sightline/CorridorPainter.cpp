@@ -12,6 +12,9 @@ namespace {
 // The chart reaches from an eighth of the allowed error to four times it.
 constexpr double leastShare = 1.0 / 8, mostShare = 4;
 
+// Names up to that are not shortened: "LOD 12".
+constexpr double widestName = 44;
+
 QString tr(const char* text) {
     return QCoreApplication::translate("Sightline", text);
 }
@@ -85,10 +88,13 @@ void CorridorPainter::paintTexts(QPainter& painter, int drawn) const {
     const QFontMetricsF metrics(painter.font());
     for (const Segment& segment : segments(drawn)) {
         const QRectF room = segment.place.adjusted(9, 0, -8, 0);
-        const double nameWidth = metrics.horizontalAdvance(segment.name);
+        const double forCount = segment.count.isEmpty() ? 0 : metrics.horizontalAdvance(segment.count) + 10;
+        const QString name =
+            metrics.elidedText(segment.name, Qt::ElideMiddle, std::max(widestName, room.width() - forCount));
+        const double nameWidth = metrics.horizontalAdvance(name);
         painter.setPen(segment.textColor);
-        if (nameWidth <= room.width()) write(room, Qt::AlignLeft, segment.name, segment.color);
-        if (!segment.count.isEmpty() && nameWidth + metrics.horizontalAdvance(segment.count) + 10 <= room.width())
+        if (nameWidth <= room.width()) write(room, Qt::AlignLeft, name, segment.color);
+        if (!segment.count.isEmpty() && nameWidth + forCount <= room.width())
             write(room, Qt::AlignRight, segment.count, segment.color);
     }
     painter.setFont(textFont(-3));

@@ -257,9 +257,7 @@ void SightlineStrip::paintEvent(QPaintEvent*) {
 }
 
 void SightlineStrip::paintHeading(QPainter& painter) const {
-    QFont heading = textFont(-2, QFont::DemiBold);
-    heading.setLetterSpacing(QFont::PercentageSpacing, 106);
-    painter.setFont(heading);
+    painter.setFont(headingFont());
     painter.setPen(theme().softInk);
     const QString title = tr("SIGHTLINE");
     painter.drawText(QPointF(16, 20), title);

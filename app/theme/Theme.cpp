@@ -183,6 +183,12 @@ QFont textFont(int points, QFont::Weight weight) {
     return font;
 }
 
+QFont headingFont() {
+    QFont font = textFont(-2, QFont::DemiBold);
+    font.setLetterSpacing(QFont::PercentageSpacing, 106);
+    return font;
+}
+
 QIcon icon(const QString& name, const QColor& color) {
     QFile file(":/icons/" + name + ".svg");
     if (!file.open(QIODevice::ReadOnly)) return {};

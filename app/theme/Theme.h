@@ -32,6 +32,8 @@ void applyTheme(const Theme& theme);
 
 /// The program's font, `points` larger or smaller than usual, with figures of equal width.
 QFont textFont(int points = 0, QFont::Weight weight = QFont::Normal);
+/// Of the small headings.
+QFont headingFont();
 
 /// One of the program's own icons, in a colour of the theme.
 QIcon icon(const QString& name, const QColor& color);

@@ -249,11 +249,17 @@ void AsSeenInset::paintEvent(QPaintEvent*) {
     painter.setFont(textFont(-1, QFont::DemiBold));
     painter.setPen(theme().ink);
     const QString metres = QString::fromStdString(formatLength(m_metres));
+    const auto atDistance = [&](const QString& name) { return tr("%1 at %2").arg(name, metres); };
+    const QString pixels = tr("%1 px").arg(int(std::lround(m_pixels)));
+    const QFontMetrics letters = painter.fontMetrics();
+    const int forName =
+        heading.width() - letters.horizontalAdvance(atDistance({})) - letters.horizontalAdvance(pixels) - inset;
     painter.drawText(heading, Qt::AlignLeft | Qt::AlignTop,
-                     m_name.isEmpty() ? tr("As seen at %1").arg(metres) : tr("%1 at %2").arg(m_name, metres));
+                     m_name.isEmpty() ? tr("As seen at %1").arg(metres)
+                                      : atDistance(letters.elidedText(m_name, Qt::ElideMiddle, forName)));
     painter.setFont(textFont(-1));
     painter.setPen(theme().softInk);
-    painter.drawText(heading, Qt::AlignRight | Qt::AlignTop, tr("%1 px").arg(int(std::lround(m_pixels))));
+    painter.drawText(heading, Qt::AlignRight | Qt::AlignTop, pixels);
     if (m_isGone) {
         painter.drawText(QRect(inset, inset + headingHeight, width() - 2 * inset, pictureSize), Qt::AlignCenter,
                          tr("gone: nothing is drawn from here"));

@@ -15,6 +15,7 @@ namespace um::app {
 namespace {
 
 constexpr int margin = 14;
+constexpr int widestTag = 200, widestOnChip = 110;
 
 }  // namespace
 
@@ -35,13 +36,19 @@ ViewArea::ViewArea(QWidget* parent)
     m_linesBack->setObjectName("linesBack");
     m_linesBack->setAttribute(Qt::WA_StyledBackground);
     m_linesBack->setAttribute(Qt::WA_TransparentForMouseEvents);
-    m_name = label(textFont(1, QFont::Bold), false);
+    m_name = new NameLabel(this);
+    m_name->setFont(textFont(1, QFont::Bold));
     m_facts = label(textFont(), true);
     m_second = label(textFont(), true);
     m_third = label(textFont(), true);
-    m_otherTag = label(textFont(-1), false);
-    m_levelTag = label(textFont(-1, QFont::DemiBold), false);
-    for (QLabel* tag : {m_otherTag, m_levelTag}) tag->setObjectName("tag");
+    m_otherTag = new NameLabel(this);
+    m_levelTag = new NameLabel(this);
+    m_otherTag->setFont(textFont(-1));
+    m_levelTag->setFont(textFont(-1, QFont::DemiBold));
+    for (QLabel* tag : {m_otherTag, m_levelTag}) {
+        tag->setObjectName("tag");
+        tag->setMaximumWidth(widestTag);
+    }
     makeChips();
     m_marks = new MarkLayer(this);
     m_key = new TintKey(this);
@@ -212,7 +219,10 @@ void ViewArea::setNames(const QString& shown, const QStringList& others, int oth
     m_other = other;
     m_levelTag->setText(shown);
     m_otherTag->setText(others.value(other));
-    m_against->setText(others.isEmpty() ? QString() : tr("vs %1 …").arg(others[other]));
+    const auto onChip = [&] {
+        return m_against->fontMetrics().elidedText(others[other], Qt::ElideMiddle, widestOnChip);
+    };
+    m_against->setText(others.isEmpty() ? QString() : tr("vs %1 …").arg(onChip()));
     m_otherInset->setName(others.value(other));
     applyLook();
 }
@@ -281,7 +291,9 @@ void ViewArea::applyLook() {
 
 // Each as long as it is, or in smaller letters none longer than `most`. @returns what they take
 QRect ViewArea::arrangeLines(int most) {
-    for (QLabel* line : {m_name, m_facts, m_second, m_third}) {
+    m_name->resize(std::min(m_name->sizeHint().width(), most > 0 ? most : width() - 2 * margin),
+                   m_name->sizeHint().height());
+    for (QLabel* line : {m_facts, m_second, m_third}) {
         if (line == m_second || line == m_third) line->setFont(textFont(most > 0 ? -1 : 0));
         const bool breaks = most > 0 && line->fontMetrics().horizontalAdvance(line->text()) > most;
         line->setWordWrap(breaks);
@@ -330,7 +342,8 @@ void ViewArea::arrange() {
     m_twinLine->setGeometry(line - 1, 0, 2, height());
     // Twins have an inset each, in whose way tags and key would be.
     const bool twins = m_twinLine->isVisible();
-    const int tagTop = twins ? y + 2 : height() - margin - m_otherTag->height();
+    const int below = std::max(y, m_linesBack->geometry().bottom() + 2);
+    const int tagTop = twins ? below + 2 : height() - margin - m_otherTag->height();
     m_otherTag->move(line - 16 - m_otherTag->width(), tagTop);
     m_levelTag->move(line + 16, tagTop);
     m_key->move(width() - m_key->width() - margin, twins ? y + 4 : height() - m_key->height() - margin + 4);

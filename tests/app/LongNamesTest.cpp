@@ -1,0 +1,152 @@
+// Names as long as a file may have, of everything that has one: the window stays as wide as the screen that it is on,
+// and so does every panel and card.
+#include "app/panels/ChainCard.h"
+#include "app/panels/ExportCard.h"
+#include "app/panels/FindingsCard.h"
+#include "app/panels/Widgets.h"
+#include "app/sheet/SheetPanel.h"
+#include "app/theme/Theme.h"
+#include "app/viewport/ViewArea.h"
+#include "document/Edits.h"
+#include "files/MeshFile.h"
+#include "tests/support/Files.h"
+#include "tests/support/Shapes.h"
+#include "tests/support/Window.h"
+
+#include <QHelpEvent>
+#include <QToolTip>
+
+using namespace um;
+using namespace um::app;
+using test::waitUntilIdle;
+
+namespace {
+
+constexpr int wide = 1280, tall = 800;
+
+std::string longName(const std::string& what) {
+    std::string name = what;
+    while (name.size() < 180) name += "_of_the_long_named_wreck_in_the_outer_harbour";
+    return name;
+}
+
+}  // namespace
+
+class LongNamesTest : public QObject {
+    Q_OBJECT
+
+private slots:
+    void initTestCase() {
+        Mesh ball = test::makeSphere(0.5, 40);
+        ensureSections(ball, {});
+        ball.parts[0].name = longName("part");
+        ball.materials[0].name = longName("material");
+        const auto file = m_folder / (longName("asset") + ".glb");
+        writeMesh(ball, file, Progress());
+        applyTheme(Theme::paperTheme());
+        m_window = std::make_unique<MainWindow>(m_folder / "recovery");
+        m_window->resize(wide, tall);
+        QVERIFY(test::showActive(*m_window));
+        m_window->open(QString::fromStdString(file.string()));
+        QVERIFY(waitUntilIdle(*m_window));
+        desk().openChain();
+        QTest::mouseClick(desk().chainCard().makeButton(), Qt::LeftButton);
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(m_window->model().document().levels.size() > 1);
+        for (std::size_t i = 0; i < m_window->model().document().levels.size(); ++i)
+            m_window->model().change(
+                "rename", withRenamedLevel(m_window->model().document(), i, longName("level" + std::to_string(i))));
+        desk().chainCard().hide();
+        QVERIFY(waitUntilIdle(*m_window));
+    }
+
+    // What is shown of a name is a shorter one, and the whole of it when it is pointed at.
+    void shortensTheNameOfTheAsset() {
+        look("main");
+        QLabel* name = labelOf("asset_");
+        QVERIFY(name != nullptr && name->width() < name->sizeHint().width());
+        QHelpEvent pointed(QEvent::ToolTip, {2, 2}, name->mapToGlobal(QPoint(2, 2)));
+        QApplication::sendEvent(name, &pointed);
+        QCOMPARE(QToolTip::text(), QString::fromStdString(longName("asset")));
+        QToolTip::hideText();
+    }
+
+    void breaksOnlyLongWords() {
+        QCOMPARE(breakable("short words, and-a-word/of_twenty4", 24), QString("short words, and-a-word/of_twenty4"));
+        const QChar mayBreakHere(0x200B);
+        QCOMPARE(breakable("abcdefg hij", 3), QString("abc%1def%1g hij").arg(mayBreakHere));
+    }
+
+    void keepsASentenceWithAPathInTheWindow() {
+        const QString sentence = "Cannot read " + QString::fromStdString(longName("folder") + longName("file")) + ".";
+        m_window->messages().say(sentence);
+        look("message");
+        QCOMPARE(m_window->messages().text(), sentence);
+        m_window->messages().hide();
+    }
+
+    void keepsCardsInTheWindow() {
+        desk().openChain();
+        for (const auto page :
+             {ChainCard::Page::Make, ChainCard::Page::Levels, ChainCard::Page::Switching, ChainCard::Page::Budget}) {
+            desk().chainCard().open(page);
+            look("chain" + std::to_string(int(page)));
+        }
+        desk().chainCard().hide();
+        desk().openExport(-1);
+        look("export");
+        desk().exportCard().hide();
+        desk().openFindings();
+        look("findings");
+        // It is told by its new name.
+        QVERIFY(labelOf("FINDINGS · LEVEL0_OF") != nullptr);
+        desk().findingsCard().hide();
+    }
+
+    void keepsWhatIsComparedInTheWindow() {
+        QTest::keyClick(m_window.get(), Qt::Key_W);
+        look("wipe");
+        QTest::keyClick(m_window.get(), Qt::Key_T);
+        look("twin");
+        QTest::keyClick(m_window.get(), Qt::Key_T);
+        desk().openSheet(true);
+        for (const auto page : {SheetPanel::Page::Seen, SheetPanel::Page::Bake, SheetPanel::Page::Merge}) {
+            desk().sheet().openPage(page);
+            look("sheet " + std::to_string(int(page)));
+        }
+    }
+
+private:
+    AssetDesk& desk() { return m_window->desk(); }
+
+    void look(const std::string& name) {
+        QVERIFY(waitUntilIdle(*m_window));
+        QTest::qWait(50);
+        QVERIFY2(m_window->minimumSizeHint().width() <= wide, name.c_str());
+        QCOMPARE(m_window->size(), QSize(wide, tall));
+        for (const QWidget* widget : m_window->findChildren<QWidget*>()) {
+            if (!widget->isVisible() || widget->window() != m_window.get()) continue;
+            const QRect place(widget->mapTo(m_window.get(), QPoint()), widget->size());
+            const QByteArray what = QByteArray(name.c_str()) + ": " + widget->metaObject()->className() + " " +
+                                    widget->objectName().toUtf8();
+            QVERIFY2(place.left() >= 0 && place.right() < wide, what.constData());
+        }
+    }
+
+    QLabel* labelOf(const std::string& begin) {
+        for (QLabel* label : m_window->findChildren<QLabel*>())
+            if (label->isVisible() && label->text().startsWith(QString::fromStdString(begin))) return label;
+        return nullptr;
+    }
+
+    test::Folder m_folder;
+    std::unique_ptr<MainWindow> m_window;
+};
+
+int main(int argc, char** argv) {
+    Viewport::requestOpenGl();
+    QApplication application(argc, argv);
+    LongNamesTest test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "LongNamesTest.moc"
