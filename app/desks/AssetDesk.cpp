@@ -248,13 +248,18 @@ AssetDesk::~AssetDesk() = default;
 
 QWidget* AssetDesk::makeLeft() {
     QWidget* panel = makePanel(leftWidth);
-    auto* column = new QVBoxLayout(panel);
+    auto* content = new QWidget;
+    auto* column = new QVBoxLayout(content);
     column->setContentsMargins(8, 14, 8, 10);
     column->setSpacing(10);
     column->addWidget(m_parts, 5);
     column->addWidget(makeRule());
     column->addWidget(m_levels);
     column->addWidget(m_budget);
+    // In a low window the lists in it give way first, and then all of it scrolls.
+    auto* whole = new QVBoxLayout(panel);
+    whole->setContentsMargins(0, 0, 0, 0);
+    whole->addWidget(makeScroll(content));
     return panel;
 }
 

@@ -131,7 +131,6 @@ EvidencePanel::EvidencePanel(Job& measuring, QWidget* parent)
     column->addWidget(m_measure, 0, Qt::AlignLeft);
     column->addWidget(m_body);
     column->addWidget(m_progress);
-    column->addStretch();
     m_body->hide();
     m_measure->hide();
     connect(m_measure, &QPushButton::clicked, this, &EvidencePanel::measureWanted);

@@ -29,7 +29,7 @@ QString guardWord(GuardValue value) {
 PartsPanel::PartsPanel(QWidget* parent)
     : QWidget(parent),
       m_total(makeQuietLabel()),
-      m_title(makeHeading(tr("SOURCE"))),
+      m_title(new NameLabel(tr("SOURCE"))),
       m_find(new QLineEdit),
       m_list(new PartsList),
       m_properties(new QVBoxLayout) {
@@ -39,6 +39,8 @@ PartsPanel::PartsPanel(QWidget* parent)
     heading->addStretch();
     heading->addWidget(m_total);
     m_total->setFont(textFont(-2));
+    m_title->setObjectName("soft");
+    m_title->setFont(headingFont());
     // It takes the room that is left: a long chain needs it below, and the list is scrolled then.
     m_list->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Ignored);
     m_list->setMinimumHeight(44);

@@ -1,10 +1,12 @@
-// Names as long as a file may have, of everything that has one: the window stays as wide as the screen that it is on,
-// and so does every panel and card.
+// Little room and much of it: low and large windows, and names as long as a file may have of everything that has one.
+// The window stays as wide as the screen that it is on, and so does every panel and card.
 #include "app/panels/ChainCard.h"
+#include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
 #include "app/panels/Widgets.h"
 #include "app/sheet/SheetPanel.h"
+#include "app/sightline/SightlineStrip.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/ViewArea.h"
 #include "document/Edits.h"
@@ -14,6 +16,8 @@
 #include "tests/support/Window.h"
 
 #include <QHelpEvent>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QToolTip>
 
 using namespace um;
@@ -32,7 +36,7 @@ std::string longName(const std::string& what) {
 
 }  // namespace
 
-class LongNamesTest : public QObject {
+class RoomTest : public QObject {
     Q_OBJECT
 
 private slots:
@@ -114,6 +118,30 @@ private slots:
             desk().sheet().openPage(page);
             look("sheet " + std::to_string(int(page)));
         }
+        desk().openSheet(false);
+    }
+
+    // As on a laptop's screen on which everything is drawn half as large again. The panels scroll then.
+    void fitsALowWindow() {
+        const QSize low(wide, 640);
+        m_window->resize(low);
+        QTest::qWait(50);
+        QCOMPARE(m_window->size(), low);
+        QVERIFY(desk().sightline().mapTo(m_window.get(), QPoint(0, desk().sightline().height())).y() <= low.height());
+        QLabel* levels = labelOf("LEVELS");
+        QVERIFY(levels != nullptr && scrollAround(levels)->verticalScrollBar()->maximum() > 0);
+        m_window->resize(wide, tall);
+        QTest::qWait(50);
+    }
+
+    // What is shown stands together at the top, and nothing is torn apart.
+    void keepsTogetherInALargeWindow() {
+        m_window->resize(1600, 1000);
+        QTest::qWait(50);
+        const EvidencePanel& evidence = *m_window->findChild<EvidencePanel*>();
+        QVERIFY(evidence.isVisible() && evidence.height() <= evidence.sizeHint().height());
+        m_window->resize(wide, tall);
+        QTest::qWait(50);
     }
 
 private:
@@ -133,6 +161,12 @@ private:
         }
     }
 
+    static QScrollArea* scrollAround(QWidget* widget) {
+        for (; widget != nullptr; widget = widget->parentWidget())
+            if (auto* scroll = qobject_cast<QScrollArea*>(widget)) return scroll;
+        return nullptr;
+    }
+
     QLabel* labelOf(const std::string& begin) {
         for (QLabel* label : m_window->findChildren<QLabel*>())
             if (label->isVisible() && label->text().startsWith(QString::fromStdString(begin))) return label;
@@ -146,7 +180,7 @@ private:
 int main(int argc, char** argv) {
     Viewport::requestOpenGl();
     QApplication application(argc, argv);
-    LongNamesTest test;
+    RoomTest test;
     return QTest::qExec(&test, argc, argv);
 }
-#include "LongNamesTest.moc"
+#include "RoomTest.moc"
