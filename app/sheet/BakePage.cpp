@@ -98,9 +98,11 @@ void BakePage::addFields(QVBoxLayout& column) {
     m_occlusion->setToolTip(tr("How much light from around reaches each place, on top of the source's own occlusion"));
     auto* grid = new QGridLayout;
     grid->setVerticalSpacing(6);
-    grid->setHorizontalSpacing(8);
+    grid->setHorizontalSpacing(5);
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
+    // "as measured" is the longest that is told, also where the page scrolls.
+    grid->setColumnMinimumWidth(1, QFontMetrics(textFont()).horizontalAdvance(tr("as measured")) + 22);
     const auto add = [&](const QString& name, QWidget* field, int row, int place, int wide = 1) {
         grid->addWidget(makeQuietLabel(name), row, place);
         grid->addWidget(field, row, place + 1, 1, wide);

@@ -206,7 +206,8 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
     m_bakePage->show(mesh, level != nullptr, m_figures ? &*m_figures : nullptr, choice);
     m_mergePage->show(mesh, choice);
     m_together->setEnabled(mesh && canMerge(*mesh));
-    m_bake->setText(tr("Bake %1").arg(name));
+    constexpr int widest = 84;
+    m_bake->setText(tr("Bake %1").arg(m_bake->fontMetrics().elidedText(name, Qt::ElideMiddle, widest)));
     m_bake->setEnabled(canBake);
     m_bake->setToolTip(canBake
                            ? tr("New UVs, and the source's look in one set of textures; undo brings the old ones back")
@@ -308,11 +309,13 @@ void SheetPanel::setContent(std::shared_ptr<const SheetContent> content) {
     if (!hasUvs) {
         m_picture->show({}, {});
         m_facts->clear();
+        constexpr int widest = 220;
+        const QString name = m_picture->fontMetrics().elidedText(m_name, Qt::ElideMiddle, widest);
         m_picture->setWords(
             !m_mesh ? QString()
             : m_bake->isEnabled()
-                ? tr("%1 has no UVs. Baking gives it new ones, with the source's look on them.").arg(m_name)
-                : tr("%1 has no UVs. A level gets new ones when it is baked.").arg(m_name));
+                ? tr("%1 has no UVs. Baking gives it new ones, with the source's look on them.").arg(name)
+                : tr("%1 has no UVs. A level gets new ones when it is baked.").arg(name));
         return;
     }
     m_picture->setWords({});

@@ -130,6 +130,13 @@ private slots:
         QVERIFY(desk().sightline().mapTo(m_window.get(), QPoint(0, desk().sightline().height())).y() <= low.height());
         QLabel* levels = labelOf("LEVELS");
         QVERIFY(levels != nullptr && scrollAround(levels)->verticalScrollBar()->maximum() > 0);
+        desk().openSheet(true);
+        for (const auto page : {SheetPanel::Page::Seen, SheetPanel::Page::Bake, SheetPanel::Page::Merge}) {
+            desk().sheet().openPage(page);
+            QTest::qWait(50);
+            QCOMPARE(m_window->size(), low);
+        }
+        desk().openSheet(false);
         m_window->resize(wide, tall);
         QTest::qWait(50);
     }
