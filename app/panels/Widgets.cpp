@@ -51,7 +51,7 @@ QString breakable(const QString& text, int mostLetters) {
     int letters = 0;
     for (const QChar letter : text) {
         letters = letter.isSpace() ? 0 : letters + 1;
-        if (letters > mostLetters) {
+        if (letters > mostLetters && !letter.isLowSurrogate()) {
             result += mayBreakHere;
             letters = 1;
         }

@@ -21,12 +21,12 @@ constexpr int widestTag = 200, widestOnChip = 110;
 
 ViewArea::ViewArea(QWidget* parent)
     : QWidget(parent), m_viewport(new Viewport(this)), m_outlineLayer(new OutlineLayer(this)) {
-    const auto label = [&](const QFont& font, bool soft) {
-        auto* made = new QLabel(this);
-        made->setFont(font);
-        made->setAttribute(Qt::WA_TransparentForMouseEvents);
-        if (soft) made->setObjectName("soft");
-        return made;
+    const auto place = [&](QLabel* label, const QFont& font, const char* name) {
+        label->setParent(this);
+        label->setFont(font);
+        label->setAttribute(Qt::WA_TransparentForMouseEvents);
+        label->setObjectName(name);
+        return label;
     };
     // Below whatever else lies over the picture.
     m_line = new WipeLine(this);
@@ -36,19 +36,11 @@ ViewArea::ViewArea(QWidget* parent)
     m_linesBack->setObjectName("linesBack");
     m_linesBack->setAttribute(Qt::WA_StyledBackground);
     m_linesBack->setAttribute(Qt::WA_TransparentForMouseEvents);
-    m_name = new NameLabel(this);
-    m_name->setFont(textFont(1, QFont::Bold));
-    m_facts = label(textFont(), true);
-    m_second = label(textFont(), true);
-    m_third = label(textFont(), true);
-    m_otherTag = new NameLabel(this);
-    m_levelTag = new NameLabel(this);
-    m_otherTag->setFont(textFont(-1));
-    m_levelTag->setFont(textFont(-1, QFont::DemiBold));
-    for (QLabel* tag : {m_otherTag, m_levelTag}) {
-        tag->setObjectName("tag");
-        tag->setMaximumWidth(widestTag);
-    }
+    m_name = place(new NameLabel, textFont(1, QFont::Bold), "");
+    for (QLabel** line : {&m_facts, &m_second, &m_third}) *line = place(new QLabel, textFont(), "soft");
+    m_otherTag = place(new NameLabel, textFont(-1), "tag");
+    m_levelTag = place(new NameLabel, textFont(-1, QFont::DemiBold), "tag");
+    for (QLabel* tag : {m_otherTag, m_levelTag}) tag->setMaximumWidth(widestTag);
     makeChips();
     m_marks = new MarkLayer(this);
     m_key = new TintKey(this);

@@ -73,12 +73,19 @@ private slots:
         QApplication::sendEvent(name, &pointed);
         QCOMPARE(QToolTip::text(), QString::fromStdString(longName("asset")));
         QToolTip::hideText();
+        // Over the picture they are in nobody's way: a drag that begins on one turns it.
+        const QLabel* over = labelOf("level0_");
+        QVERIFY(over != nullptr);
+        ViewArea& view = desk().view();
+        QCOMPARE(view.childAt(over->mapTo(&view, over->rect().center())), &view.viewport());
     }
 
     void breaksOnlyLongWords() {
         QCOMPARE(breakable("short words, and-a-word/of_twenty4", 24), QString("short words, and-a-word/of_twenty4"));
         const QChar mayBreakHere(0x200B);
         QCOMPARE(breakable("abcdefg hij", 3), QString("abc%1def%1g hij").arg(mayBreakHere));
+        // Not between the halves of a letter.
+        QCOMPARE(breakable("ab\U0001F41Fc", 3), QString("ab\U0001F41F%1c").arg(mayBreakHere));
     }
 
     void keepsASentenceWithAPathInTheWindow() {
