@@ -136,6 +136,10 @@ void CommitField::showProblem(const QString& sentence) {
     setToolTip(sentence);
 }
 
+NameLabel::NameLabel(const QString& text, QWidget* parent) : QLabel(text, parent) {
+    setIndent(0);  // it is drawn without one
+}
+
 QString NameLabel::shown() const {
     return fontMetrics().elidedText(text(), Qt::ElideMiddle, contentsRect().width());
 }

@@ -36,7 +36,7 @@ QPushButton* makeChip(const QString& text, const QString& tip);
 /// A name in one line, shortened in its middle where there is no room for it; pointed at, it is told in full.
 class NameLabel : public QLabel {
 public:
-    using QLabel::QLabel;
+    explicit NameLabel(const QString& text = {}, QWidget* parent = nullptr);
     QSize minimumSizeHint() const override;
 
 protected:
