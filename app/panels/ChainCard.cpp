@@ -435,6 +435,11 @@ Recipe ChainCard::wantedRecipe() const {
     return recipe;
 }
 
+void ChainCard::showProblem(const InputError& error) {
+    m_problem->setText(breakable(QString::fromUtf8(error.what())));
+    m_problem->show();
+}
+
 void ChainCard::make() {
     if (!m_make->isEnabled()) return;
     try {
@@ -442,8 +447,7 @@ void ChainCard::make() {
         m_problem->hide();
         emit makeWanted(recipe);
     } catch (const InputError& error) {
-        m_problem->setText(breakable(QString::fromUtf8(error.what())));
-        m_problem->show();
+        showProblem(error);
     }
     fitHeight();
 }
@@ -461,8 +465,7 @@ void ChainCard::takeSwitching() {
         m_problem->hide();
         emit switchingChanged(s);
     } catch (const InputError& error) {
-        m_problem->setText(breakable(QString::fromUtf8(error.what())));
-        m_problem->show();
+        showProblem(error);
     }
     fitHeight();
 }
@@ -482,8 +485,7 @@ void ChainCard::takeBudget() {
         m_problem->hide();
         emit budgetChanged(budget);
     } catch (const InputError& error) {
-        m_problem->setText(breakable(QString::fromUtf8(error.what())));
-        m_problem->show();
+        showProblem(error);
     }
     fitHeight();
 }
@@ -498,8 +500,7 @@ void ChainCard::openRecipeMenu() {
                 recipe.screen = m_document.screen;  // what it is seen on is the document's own
                 emit makeWanted(recipe);
             } catch (const InputError& error) {
-                m_problem->setText(breakable(QString::fromUtf8(error.what())));
-                m_problem->show();
+                showProblem(error);
             }
         });
         action->setToolTip(shipped.meaning);

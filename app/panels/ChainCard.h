@@ -15,6 +15,10 @@ class QPushButton;
 class QScrollArea;
 class QStackedWidget;
 
+namespace um {
+class InputError;
+}
+
 namespace um::app {
 
 class CommitField;
@@ -68,6 +72,7 @@ private:
     Recipe wantedRecipe() const;
     void takeSwitching();
     void takeBudget();
+    void showProblem(const InputError& error);
     void openRecipeMenu();
     void fitHeight();
 

@@ -28,15 +28,24 @@ public:
 
     LevelRow(QString name, std::size_t triangles, QString deviation, const Marks& marks)
         : m_name(std::move(name)), m_deviation(std::move(deviation)), m_triangles(triangles), m_marks(marks) {
-        QStringList hints;
-        if (marks.isStale) hints += tr("Stale: its source or recipe has changed since it was made");
-        if (marks.isLocked) hints += tr("Locked: stays as it is");
-        if (marks.isHandmade) hints += tr("Made by hand");
-        setToolTip(hints.join("\n"));
+        if (marks.isStale) m_hints += tr("Stale: its source or recipe has changed since it was made");
+        if (marks.isLocked) m_hints += tr("Locked: stays as it is");
+        if (marks.isHandmade) m_hints += tr("Made by hand");
+        QFont font = textFont();
+        font.setItalic(marks.isPreview);
+        setFont(font);
         setFixedHeight(QFontMetrics(textFont()).height() + 9);
     }
 
 protected:
+    // A name that is shortened is told in full where one points.
+    void resizeEvent(QResizeEvent*) override {
+        const QFontMetrics letters(font());
+        const int count = letters.horizontalAdvance(QString::fromStdString(formatCount(m_triangles)));
+        m_shownName = letters.elidedText(m_name, Qt::ElideRight, inside().width() - countColumn - count - 22);
+        setToolTip(((m_shownName == m_name ? QStringList() : QStringList(m_name)) + m_hints).join("\n"));
+    }
+
     void paintEvent(QPaintEvent*) override {
         QPainter painter(this);
         painter.setRenderHint(QPainter::Antialiasing);
@@ -45,19 +54,15 @@ protected:
             painter.setBrush(theme().ink);
             painter.drawRoundedRect(rect(), 5, 5);
         }
-        const QRect inside = rect().adjusted(9, 0, -rightMargin, 0);
-        QFont font = textFont();
-        font.setItalic(m_marks.isPreview);
-        painter.setFont(font);
+        const QRect inside = this->inside();
         const QColor ink = m_marks.isShown ? theme().panel : theme().ink;
         painter.setPen(ink);
         const QString count = QString::fromStdString(formatCount(m_triangles));
-        const int nameRoom = inside.width() - countColumn - painter.fontMetrics().horizontalAdvance(count) - 8;
-        const QString name = painter.fontMetrics().elidedText(m_name, Qt::ElideRight, nameRoom - 14);
-        painter.drawText(inside, Qt::AlignLeft | Qt::AlignVCenter, name);
-        paintMarks(painter,
-                   QPointF(inside.left() + painter.fontMetrics().horizontalAdvance(name) + 7, inside.center().y() + 1),
-                   ink);
+        painter.drawText(inside, Qt::AlignLeft | Qt::AlignVCenter, m_shownName);
+        paintMarks(
+            painter,
+            QPointF(inside.left() + painter.fontMetrics().horizontalAdvance(m_shownName) + 7, inside.center().y() + 1),
+            ink);
         painter.setPen(ink);
         painter.setBrush(Qt::NoBrush);
         painter.drawText(inside.adjusted(0, 0, -countColumn, 0), Qt::AlignRight | Qt::AlignVCenter, count);
@@ -65,6 +70,8 @@ protected:
     }
 
 private:
+    QRect inside() const { return rect().adjusted(9, 0, -rightMargin, 0); }
+
     // An amber dot for what is stale, a padlock, a square corner for what came from a hand.
     void paintMarks(QPainter& painter, QPointF at, const QColor& ink) const {
         if (m_marks.isStale) {
@@ -88,7 +95,8 @@ private:
         }
     }
 
-    QString m_name, m_deviation;
+    QString m_name, m_shownName, m_deviation;
+    QStringList m_hints;
     std::size_t m_triangles;
     Marks m_marks;
 };

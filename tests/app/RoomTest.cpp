@@ -73,6 +73,12 @@ private slots:
         QApplication::sendEvent(name, &pointed);
         QCOMPARE(QToolTip::text(), QString::fromStdString(longName("asset")));
         QToolTip::hideText();
+        // So is a level's in its list.
+        QLabel* levels = labelOf("LEVELS");
+        QVERIFY(levels != nullptr);
+        const QWidget* row = m_window->childAt(levels->mapTo(m_window.get(), QPoint(0, 56)));
+        QVERIFY(row != nullptr);
+        QCOMPARE(row->toolTip(), QString::fromStdString(longName("level0")));
         // Over the picture they are in nobody's way: a drag that begins on one turns it.
         const QLabel* over = labelOf("level0_");
         QVERIFY(over != nullptr);
