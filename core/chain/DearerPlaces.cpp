@@ -44,9 +44,9 @@ std::vector<TriangleId> DearerPlaces::trianglesTooFar(const Mesh& level, const D
     return triangles;
 }
 
-void DearerPlaces::add(const std::vector<TriangleId>& places, std::size_t count) {
+void DearerPlaces::add(const std::vector<TriangleId>& places, std::size_t count, std::vector<float>& factors) {
     if (m_around.count() == 0) m_around = findVertexTriangles(m_source.triangles, m_source.vertexCount());
-    m_factors.resize(m_source.vertexCount(), 1);
+    factors.resize(m_source.vertexCount(), 1);
     const double sourceForOne = double(m_source.triangleCount()) / double(count);
     const long rings = std::max(1L, std::lround(std::sqrt(sourceForOne) / 2));
     std::vector<VertexId> all;
@@ -63,7 +63,7 @@ void DearerPlaces::add(const std::vector<TriangleId>& places, std::size_t count)
         all.insert(all.end(), vertices.begin(), vertices.end());
     }
     sortUnique(all);
-    for (const VertexId v : all) m_factors[v] = std::min(dearest, dearerEachTime * m_factors[v]);
+    for (const VertexId v : all) factors[v] = std::min(dearest, dearerEachTime * factors[v]);
 }
 
 }  // namespace um

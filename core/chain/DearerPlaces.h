@@ -17,17 +17,14 @@ public:
     std::vector<TriangleId> trianglesTooFar(const Mesh& level, const Deviation& deviation, double allowed) const;
 
     /// Makes those dearer, and what lies about half an edge of a level of that count around.
-    void add(const std::vector<TriangleId>& places, std::size_t count);
-
-    /// For each vertex of the source; empty where nothing has been made dearer.
-    const std::vector<float>& factors() const { return m_factors; }
+    /// @param factors  for each vertex of the source; empty where nothing has been made dearer yet
+    void add(const std::vector<TriangleId>& places, std::size_t count, std::vector<float>& factors);
 
 private:
     TriangleId closestOfPart(std::uint32_t part, const Vec3d& place) const;
 
     const Mesh& m_source;
     VertexTriangles m_around;
-    std::vector<float> m_factors;
 };
 
 }  // namespace um

@@ -50,7 +50,7 @@ public:
             if (count <= m_fails || count >= m_holds) break;
             Trial trial = tryAt(count);
             for (int i = 0; i < mostRepairs && m_tries < mostTries && mayBeRepaired(trial); ++i) {
-                makeDearer(trial.tooFar, count);
+                m_dearer.add(trial.tooFar, count, m_settings.dearer);
                 trial = tryAt(count);
             }
             if (!trial.holds) m_fails = std::max(count, trial.triangles);
@@ -104,16 +104,11 @@ private:
         return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewPlaces;
     }
 
-    void makeDearer(const std::vector<TriangleId>& places, std::size_t count) {
-        m_dearer.add(places, count);
-        m_settings.dearer = m_dearer.factors();
-    }
-
     // That it does not hold there does not mean much yet.
     void guessFirst() {
         const auto count = std::max<std::size_t>(1, std::size_t(double(m_source.triangleCount()) / firstShare));
         const Trial trial = tryAt(count);
-        if (mayBeRepaired(trial)) makeDearer(trial.tooFar, count);
+        if (mayBeRepaired(trial)) m_dearer.add(trial.tooFar, count, m_settings.dearer);
         m_guess = std::clamp(guessFrom(count, trial), double(count) / largestStep, double(count) * largestStep);
     }
 

@@ -501,21 +501,30 @@ std::vector<Patch::Rated> Patch::bestTrials(std::size_t count, double most, doub
     return best;
 }
 
-// Where none helps by itself: what the first has made worse, the second may make good.
+// Where none helps by itself: what the first has made worse, the second may make good. There may be but one such patch
+// in a level, so the second steps are looked for side by side.
 std::vector<Patch::Trial> Patch::bestTwoTrials(const Progress& progress) const {
     constexpr double worseAtFirst = 2;
+    const std::vector<Rated> firsts =
+        bestTrials(m_limits.ahead, worseAtFirst * m_badness, worseAtFirst * m_badness, progress);
+    std::vector<std::vector<Rated>> seconds(firsts.size());
+    parallelFor(
+        firsts.size(),
+        [&](std::size_t i) {
+            const Trial& first = firsts[i].trial;
+            Patch next = *this;
+            next.take(first);
+            const double left = m_badness * (first.step.addsAVertex() ? m_limits.mostLeftBySplit : m_limits.mostLeft);
+            seconds[i] = next.bestTrials(1, std::min(m_badness, left * m_limits.mostLeft),
+                                         std::min(m_badness, left * m_limits.mostLeftBySplit), progress);
+        },
+        1);
     std::vector<Trial> both;
     double least = m_badness;
-    for (const Rated& first :
-         bestTrials(m_limits.ahead, worseAtFirst * m_badness, worseAtFirst * m_badness, progress)) {
-        Patch next = *this;
-        next.take(first.trial);
-        const double left = m_badness * (first.trial.step.addsAVertex() ? m_limits.mostLeftBySplit : m_limits.mostLeft);
-        const auto second = next.bestTrials(1, std::min(least, left * m_limits.mostLeft),
-                                            std::min(least, left * m_limits.mostLeftBySplit), progress);
-        if (second.empty()) continue;
-        least = second.front().badness;
-        both = {first.trial, second.front().trial};
+    for (std::size_t i = 0; i < firsts.size(); ++i) {
+        if (seconds[i].empty() || !(seconds[i].front().badness < least)) continue;
+        least = seconds[i].front().badness;
+        both = {firsts[i].trial, seconds[i].front().trial};
     }
     return both;
 }
