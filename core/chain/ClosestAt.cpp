@@ -32,11 +32,11 @@ public:
           m_dearer(source) {}
 
     ClosestLevel run() {
-        begin(m_progress.span(0.02, 0.12));
+        begin(m_progress.span(0.02, 0.05));
         m_best.notes = m_reduction->notes();
-        m_best.mesh = m_reduction->mesh(m_progress.span(0.12, 0.17));
+        m_best.mesh = m_reduction->mesh(m_progress.span(0.05, 0.08));
         m_best.targetMet = m_best.mesh.triangleCount() <= m_triangles;
-        m_best.deviation = measureDeviation(m_mender.source(), m_best.mesh, {}, m_progress.span(0.17, 0.2));
+        m_best.deviation = measureDeviation(m_mender.source(), m_best.mesh, {}, m_progress.span(0.08, 0.1));
         const double share = double(m_best.mesh.triangleCount()) / double(m_source.triangleCount());
         double within = usualMax(m_best.deviation, share), failed = 0;
         for (int i = 0; i < mostLengths && m_settings.polish && m_best.targetMet; ++i) {
@@ -58,7 +58,7 @@ private:
 
     // Nobody knows the number of trials beforehand: each takes a share of what is left.
     Progress nextSpan() {
-        const double begin = 1 - 0.8 * std::pow(0.85, m_trials), end = 1 - 0.8 * std::pow(0.85, m_trials + 1);
+        const double begin = 1 - 0.9 * std::pow(0.82, m_trials), end = 1 - 0.9 * std::pow(0.82, m_trials + 1);
         ++m_trials;
         return m_progress.span(begin, end);
     }
@@ -85,8 +85,8 @@ private:
     }
 
     Trial tryWithin(double within, const Progress& progress) {
-        if (!m_reduction) begin(progress.span(0, 0.3));
-        MeasuredLevel level = m_mender.make(*m_reduction, within, false, progress.span(0.3, 0.8));
+        if (!m_reduction) begin(progress.span(0, 0.1));
+        MeasuredLevel level = m_mender.make(*m_reduction, within, false, progress.span(0.1, 0.9));
         Trial trial{level.deviation.maxBound <= within, {}};
         if (!trial.holds && placesFartherThan(within, level.deviation) <= fewPlaces)
             trial.tooFar = m_dearer.trianglesTooFar(level.mesh, level.deviation, within);
@@ -94,7 +94,7 @@ private:
             // On the way few places were measured, and hopeless ones not proven.
             DeviationSettings measuring;
             measuring.allowed = trial.holds ? within : 0;
-            level.deviation = measureDeviation(m_mender.source(), level.mesh, measuring, progress.span(0.8, 1));
+            level.deviation = measureDeviation(m_mender.source(), level.mesh, measuring, progress.span(0.9, 1));
             if (level.deviation.max < m_best.deviation.max) {
                 m_best.mesh = std::move(level.mesh);
                 m_best.deviation = std::move(level.deviation);
