@@ -12,7 +12,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct BakeOptions {
     std::string source, level, out, json, unit, channels, share = "area";
     std::string screen = "1440px,50deg";
     std::vector<std::string> factors, also;
@@ -34,7 +34,7 @@ std::filesystem::path besideOut(const std::filesystem::path& out, const ExtraIma
     return out.parent_path() / (out.stem().string() + "_" + extra.name + number + ".png");
 }
 
-int run(const Options& options) {
+int run(const BakeOptions& options) {
     const Answer answer(options.json);
     formatOfExtension(options.out);
     BakeChoice choice = options.choice;
@@ -103,7 +103,7 @@ int run(const Options& options) {
 void addBake(CLI::App& app, int& code) {
     CLI::App* command =
         app.add_subcommand("bake", "Gives a level new UVs, and textures with its source's detail and materials");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<BakeOptions>();
     command->add_option("SOURCE", options->source, "mesh with the detail")->required();
     command->add_option("LEVEL", options->level, "mesh to bake to")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj)")->required();

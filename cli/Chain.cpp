@@ -17,7 +17,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct ChainOptions {
     std::vector<std::string> paths;  // of the sources, and last the folder
     std::string json, unit, recipe, saveRecipe, first, packing = "none", pivot = "kept", up, sourceUp = "y", writeUnit;
     DeliverySettings delivery;
@@ -31,7 +31,7 @@ struct Options {
     unsigned jobs = 0;
 };
 
-void namePlan(Recipe& recipe, const Options& options) {
+void namePlan(Recipe& recipe, const ChainOptions& options) {
     const bool any = options.plan || options.nearest || options.total || options.step || options.mostLevels;
     if (!any) return;
     if (!recipe.plan) recipe.plan.emplace();
@@ -42,7 +42,7 @@ void namePlan(Recipe& recipe, const Options& options) {
     if (options.nearest) recipe.plan->nearest = parseLength(*options.nearest).inMeshUnits(1);
 }
 
-void nameLevels(Recipe& recipe, const Options& options) {
+void nameLevels(Recipe& recipe, const ChainOptions& options) {
     const bool byRatio = options.levels > 0 || !options.first.empty();
     if (byRatio && (options.levels == 0 || options.first.empty()))
         throw InputError(
@@ -63,7 +63,7 @@ void nameLevels(Recipe& recipe, const Options& options) {
 }
 
 // A recipe from a file, or from what is typed; what is typed besides a file goes before it.
-Recipe recipeOf(const Options& options) {
+Recipe recipeOf(const ChainOptions& options) {
     Recipe recipe;
     if (!options.recipe.empty()) recipe = readRecipe(options.recipe);
     nameLevels(recipe, options);
@@ -92,7 +92,7 @@ Recipe recipeOf(const Options& options) {
     return recipeFromJson(recipeJson(recipe));  // which says what does not fit
 }
 
-DeliverySettings deliveryOf(const Options& options) {
+DeliverySettings deliveryOf(const ChainOptions& options) {
     DeliverySettings settings = options.delivery;
     settings.drawOrder = !options.noDrawOrder;
     settings.packing = parsePacking(options.packing);
@@ -113,7 +113,7 @@ DeliverySettings deliveryOf(const Options& options) {
 
 // By what it is told whether a chain that is there is still what would be made.
 std::string madeFrom(const std::string& source, const std::vector<std::filesystem::path>& companions,
-                     const Recipe& recipe, const Options& options) {
+                     const Recipe& recipe, const ChainOptions& options) {
     const std::string text = hashMeshFile(source, companions, Progress()) + recipeJson(recipe) + options.unit +
                              options.delivery.format + "|" + options.delivery.pattern + "|" + options.packing + "|" +
                              options.pivot + "|" + options.up + "|" + options.sourceUp + "|" + options.writeUnit + "|" +
@@ -145,7 +145,7 @@ std::string lineOf(const std::string& source, const Delivery& delivery, const De
     return line + ")";
 }
 
-Outcome makeOne(const std::string& source, const std::string& folder, const Recipe& recipe, const Options& options,
+Outcome makeOne(const std::string& source, const std::string& folder, const Recipe& recipe, const ChainOptions& options,
                 const Progress& progress) {
     Outcome outcome;
     const std::string name = std::filesystem::path(source).stem().string();
@@ -218,7 +218,7 @@ double memoryFor(const std::string& source) {
 }
 
 int makeMany(const std::vector<std::string>& sources, const std::string& folder, const Recipe& recipe,
-             const Options& options, const Answer& answer) {
+             const ChainOptions& options, const Answer& answer) {
     std::vector<Outcome> outcomes(sources.size());
     std::vector<std::string> errors(sources.size());
     MemoryGate gate{double(memoryToSpare())};
@@ -271,7 +271,7 @@ int makeMany(const std::vector<std::string>& sources, const std::string& folder,
     return failed;
 }
 
-int run(const Options& options) {
+int run(const ChainOptions& options) {
     const Answer answer(options.json);
     const Recipe recipe = recipeOf(options);
     deliveryOf(options);
@@ -309,7 +309,7 @@ int run(const Options& options) {
 void addChain(CLI::App& app, int& code) {
     CLI::App* command =
         app.add_subcommand("chain", "Makes chains of levels, measured, with the distances to switch at");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<ChainOptions>();
     command->add_option("PATHS", options->paths, "the sources, and last the folder that levels and manifests go into")
         ->required();
     command

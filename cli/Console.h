@@ -1,5 +1,6 @@
 #pragma once
 /// What the commands share: progress on a terminal, the one line that says what was done, and the JSON.
+#include "base/Json.h"
 #include "base/Progress.h"
 #include "files/MeshFile.h"
 #include "measure/Deviation.h"
@@ -11,8 +12,6 @@
 #include <thread>
 
 namespace um::cli {
-
-using Json = nlohmann::ordered_json;
 
 /// Shows a percentage on standard error while it lives, if that is a terminal. Ctrl-C cancels the progress.
 class TerminalProgress {

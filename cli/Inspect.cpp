@@ -9,7 +9,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct InspectOptions {
     std::vector<std::string> meshes;
     std::string json;
     std::string unit;
@@ -70,7 +70,7 @@ std::string summary(const std::string& path, const MeshFile& file, const MeshSta
     return text;
 }
 
-void run(const Options& options) {
+void run(const InspectOptions& options) {
     const Answer answer(options.json);
     Json all = Json::array();
     for (const std::string& path : options.meshes) {
@@ -124,7 +124,7 @@ void run(const Options& options) {
 
 void addInspect(CLI::App& app, int& code) {
     CLI::App* command = app.add_subcommand("inspect", "Counts, size, parts, materials and health of meshes");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<InspectOptions>();
     command->add_option("MESH", options->meshes, "files to look over")->required();
     command->add_option("--json", options->json, "also write JSON to this file; - is standard output");
     command->add_flag("--findings", options->findings, "say what is wrong, why it matters and where");

@@ -16,7 +16,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct MeasureOptions {
     std::string source, level, tolerance, json, unit, sourceUp = "y";
     std::string samples;
     bool drift = false, shape = false, load = false, texels = false, look = false;
@@ -25,7 +25,7 @@ struct Options {
 };
 
 // How tall the source is drawn: as typed, or as it is seen at a distance. 0 if neither is asked for.
-double heightPixels(const Options& options, const Mesh& source) {
+double heightPixels(const MeasureOptions& options, const Mesh& source) {
     if (!options.silhouette.empty() && !options.at.empty())
         throw InputError("Give either --silhouette or --at: both say how tall the outlines are drawn.");
     if (!options.silhouette.empty()) {
@@ -89,7 +89,7 @@ Json silhouetteJson(const Silhouette& silhouette) {
             {"by_direction", views}};
 }
 
-int run(const Options& options) {
+int run(const MeasureOptions& options) {
     const Answer answer(options.json);
     const Length tolerance = options.tolerance.empty() ? Length{} : parseLength(options.tolerance);
     DeviationSettings settings;
@@ -186,7 +186,7 @@ int run(const Options& options) {
 
 void addMeasure(CLI::App& app, int& code) {
     CLI::App* command = app.add_subcommand("measure", "How far a level is from its source, measured both ways");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<MeasureOptions>();
     command->add_option("SOURCE", options->source, "the untouched mesh")->required();
     command->add_option("LEVEL", options->level, "the reduced one")->required();
     command->add_option("--tolerance", options->tolerance,

@@ -10,7 +10,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct MergeOptions {
     std::string in, out, share = "density", channels, unit, json;
     int sheet = 2048, padding = 8, bits = 8;
     std::vector<std::string> standIns, onto, apart;
@@ -79,7 +79,7 @@ Groups groupsFrom(const std::vector<std::string>& typed, const Mesh& mesh) {
 }
 
 // `brick=2`: on the second sheet. All others go on the first, but for those that are to stay apart.
-std::vector<int> sheetsFrom(const Options& options, const Mesh& mesh) {
+std::vector<int> sheetsFrom(const MergeOptions& options, const Mesh& mesh) {
     std::vector<int> sheetOf(mesh.materials.size(), 0);
     for (const std::string& text : options.onto) {
         const std::size_t at = text.rfind('=');
@@ -127,7 +127,7 @@ Json tellForecast(const Mesh& mesh, const MergeForecast& forecast, const Answer&
 }
 
 // Nearly equal materials alone become one each; nothing is laid out anew.
-int joinAlike(const Options& options, const Mesh& mesh, const Groups& groups, const Answer& answer) {
+int joinAlike(const MergeOptions& options, const Mesh& mesh, const Groups& groups, const Answer& answer) {
     Mesh joined = mesh;
     joinAlikeMaterials(joined, groups);
     const MaterialCost before = materialCostOf(mesh), after = materialCostOf(joined);
@@ -168,7 +168,7 @@ Json offerAlike(const Mesh& mesh, const MaterialCost& before, const Answer& answ
     return json;
 }
 
-int run(const Options& options) {
+int run(const MergeOptions& options) {
     const Answer answer(options.json);
     MergeSettings settings;
     if (options.sheet < 16 || options.sheet > 16384) throw InputError("A sheet has from 16 to 16384 texels on a side.");
@@ -237,7 +237,7 @@ int run(const Options& options) {
 void addMerge(CLI::App& app, int& code) {
     CLI::App* command =
         app.add_subcommand("merge", "Puts all materials of a mesh into one sheet, its geometry untouched");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<MergeOptions>();
     command->add_option("IN", options->in, "mesh with materials")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj)");
     command->add_option("--sheet", options->sheet, "texels on a side")->capture_default_str();

@@ -12,7 +12,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct ReduceOptions {
     std::string in, out, target, json, unit, tolerance, sourceUp = "y";
     std::string screen = "1440px,50deg";
     bool measure = false;
@@ -43,7 +43,7 @@ NormalTreatment parseNormals(const std::string& text) {
 }
 
 // Files that do not say what is up keep their axes; one that does gets them right.
-void writeUpright(const Options& options, const Mesh& mesh, const Progress& progress) {
+void writeUpright(const ReduceOptions& options, const Mesh& mesh, const Progress& progress) {
     const bool isToStandUp =
         parseUp(options.sourceUp) == UpAxis::Z && !saysWhatIsUp(options.in) && saysWhatIsUp(options.out);
     if (!isToStandUp) {
@@ -56,7 +56,7 @@ void writeUpright(const Options& options, const Mesh& mesh, const Progress& prog
 }
 
 // What can be said without the mesh.
-ReduceSettings commonSettings(const Options& options) {
+ReduceSettings commonSettings(const ReduceOptions& options) {
     ReduceSettings settings;
     settings.protect = parseProtect(options.protect);
     if (!(options.silhouetteWeight >= 0 && options.silhouetteWeight <= 1))
@@ -72,7 +72,7 @@ ReduceSettings commonSettings(const Options& options) {
     return settings;
 }
 
-ReduceSettings settingsFor(const Options& options, const Mesh& mesh, const Screen& screen) {
+ReduceSettings settingsFor(const ReduceOptions& options, const Mesh& mesh, const Screen& screen) {
     ReduceSettings settings = commonSettings(options);
     settings.onlyParts = options.parts;
     if (!options.guard.empty()) settings.guard = readGuard(options.guard);
@@ -90,7 +90,7 @@ ReduceSettings settingsFor(const Options& options, const Mesh& mesh, const Scree
 }
 
 // The way of files larger than memory.
-int runLarge(const Options& options, const Answer& answer, const Target& target, std::size_t memory) {
+int runLarge(const ReduceOptions& options, const Answer& answer, const Target& target, std::size_t memory) {
     if (!options.guard.empty() || !options.guardChannel.empty() || !options.parts.empty() ||
         !options.dropLoose.empty() || !options.join.empty())
         throw InputError(options.in +
@@ -122,7 +122,7 @@ int runLarge(const Options& options, const Answer& answer, const Target& target,
     return result.targetMet ? done : checkMissed;
 }
 
-int run(const Options& options) {
+int run(const ReduceOptions& options) {
     const Answer answer(options.json);
     const Target target = parseTarget(options.target);
     const Screen screen = parseScreen(options.screen);
@@ -186,7 +186,7 @@ int run(const Options& options) {
 void addReduce(CLI::App& app, int& code) {
     CLI::App* command =
         app.add_subcommand("reduce", "Reduces a mesh to a count, a share, a length or pixels at a distance");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<ReduceOptions>();
     command->add_option("IN", options->in, "mesh to reduce")->required();
     command->add_option("OUT", options->out, "file to write (.glb, .gltf, .obj, .ply, .stl)")->required();
     command->add_option("--target", options->target, "12k, 1.2%, 0.5mm or 1px@24m")->required();

@@ -10,7 +10,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct RepairOptions {
     std::string in, out, json, unit;
     std::optional<std::string> weld, fill, dropBits;
     bool turn = false, drop = false;
@@ -23,7 +23,7 @@ struct Step {
 };
 
 // In an order in which each step finds what the ones before it have mended.
-std::vector<Step> stepsOf(const Options& options, const Mesh& mesh) {
+std::vector<Step> stepsOf(const RepairOptions& options, const Mesh& mesh) {
     std::vector<Step> steps;
     const auto sized = [&](const std::optional<std::string>& typed, Fault fault, const char* name) {
         if (!typed) return;
@@ -50,7 +50,7 @@ std::vector<Step> stepsOf(const Options& options, const Mesh& mesh) {
     return steps;
 }
 
-int run(const Options& options) {
+int run(const RepairOptions& options) {
     const Answer answer(options.json);
     formatOfExtension(options.out);
     MeshFile file = readWithNotes(options.in, options.unit);
@@ -78,7 +78,7 @@ int run(const Options& options) {
 
 void addRepair(CLI::App& app, int& code) {
     CLI::App* command = app.add_subcommand("repair", "Takes faults out of a mesh where that is safe");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<RepairOptions>();
     command->add_option("IN", options->in, "the mesh to repair")->required();
     command->add_option("OUT", options->out, "where the repaired one goes")->required();
     command->add_option("--weld", options->weld, "join borders that are no farther apart than this, such as 0.1mm")

@@ -11,7 +11,7 @@
 namespace um::cli {
 namespace {
 
-struct Options {
+struct ReportOptions {
     std::string source, out, tolerance, at, screen, unit, date, sourceUp = "y";
     std::vector<std::string> levels;
 };
@@ -26,7 +26,7 @@ std::string today() {
 }
 
 // A document is judged as it is: with its own levels, tolerance, screen and viewer, but for what is given.
-Document documentOf(const Options& options) {
+Document documentOf(const ReportOptions& options) {
     if (options.source.ends_with(".umesh")) {
         if (!options.levels.empty())
             throw InputError("A document has its own levels; give meshes to judge levels in files.");
@@ -51,7 +51,7 @@ Document documentOf(const Options& options) {
     return document;
 }
 
-void run(const Options& options) {
+void run(const ReportOptions& options) {
     if (!options.out.ends_with(".html")) throw InputError("The sheet is written as HTML; let the name end in .html.");
     Document document = documentOf(options);
     const double metres = document.source->metresPerUnit;
@@ -72,7 +72,7 @@ void run(const Options& options) {
 
 void addReport(CLI::App& app, int& code) {
     CLI::App* command = app.add_subcommand("report", "An evidence sheet: pictures, figures and findings of levels");
-    const auto options = std::make_shared<Options>();
+    const auto options = std::make_shared<ReportOptions>();
     command->add_option("SOURCE", options->source, "the untouched mesh, or a document with its levels (.umesh)")
         ->required();
     command->add_option("LEVELS", options->levels, "the reduced ones");

@@ -10,8 +10,12 @@ namespace um::demo {
 
 namespace {
 
-enum PartNumber : std::uint32_t { Shank, Arms, Flukes, Stock, Ring, Crust };
-enum MaterialNumber : std::uint32_t { Iron, Wood, Shell };
+struct AnchorPart {
+    enum Number : std::uint32_t { Shank, Arms, Flukes, Stock, Ring, Crust };
+};
+struct AnchorMaterial {
+    enum Number : std::uint32_t { Iron, Wood, Shell };
+};
 
 // Rust eats pits and raises scabs.
 double corrosion(const Vec3d& p) {
@@ -48,7 +52,7 @@ void addBar(Mesh& mesh, std::uint32_t part, std::uint32_t material, std::size_t 
 void addFluke(Mesh& mesh, double side) {
     const Grid grid{160, 220, true, false, true, true};
     addGrid(
-        mesh, Flukes, Iron, grid,
+        mesh, AnchorPart::Flukes, AnchorMaterial::Iron, grid,
         [&](double u, double v) -> Vec3d {
             const double angle = -side * 2 * pi * u;
             const double wide = 0.20 * std::pow(std::sin(pi * std::pow(v, 0.75)), 0.8);
@@ -71,7 +75,7 @@ void addCrust(Mesh& mesh, std::uint32_t index) {
     const double size = 0.006 + 0.014 * random(97, index);
     const Vec3d middle(0.055 * std::cos(turn), height, 0.055 * std::sin(turn));
     addGrid(
-        mesh, Crust, Shell, {24, 14, true, false, true, true},
+        mesh, AnchorPart::Crust, AnchorMaterial::Shell, {24, 14, true, false, true, true},
         [&](double u, double v) -> Vec3d {
             const double a = 2 * pi * u, b = pi * v;
             const Vec3d d(std::sin(b) * std::cos(a), -std::cos(b), -std::sin(b) * std::sin(a));
@@ -100,11 +104,11 @@ Mesh makeAnchor() {
     mesh.metresPerUnit = 1;
     mesh.unitStated = true;
     addBar(
-        mesh, Shank, Iron, 120, 800, [](double v) { return Vec3d(0, 0.10 + 2.3 * v, 0); },
+        mesh, AnchorPart::Shank, AnchorMaterial::Iron, 120, 800, [](double v) { return Vec3d(0, 0.10 + 2.3 * v, 0); },
         [](double v) { return Eigen::Vector2d(0.062 - 0.026 * v, 0.050 - 0.020 * v); }, Vec3d::UnitX(), false);
     // The arms are a bow through the crown.
     addBar(
-        mesh, Arms, Iron, 120, 700,
+        mesh, AnchorPart::Arms, AnchorMaterial::Iron, 120, 700,
         [](double v) {
             const double a = 1.15 * (2 * v - 1);
             return Vec3d(1.0 * std::sin(a), 0.12 + 1.05 * (1 - std::cos(a)), 0);
@@ -116,14 +120,15 @@ Mesh makeAnchor() {
         Vec3d::UnitZ(), false);
     for (const double side : {1.0, -1.0}) addFluke(mesh, side);
     addBar(
-        mesh, Stock, Wood, 100, 600, [](double v) { return Vec3d(0, 2.15, 2.2 * (v - 0.5)); },
+        mesh, AnchorPart::Stock, AnchorMaterial::Wood, 100, 600,
+        [](double v) { return Vec3d(0, 2.15, 2.2 * (v - 0.5)); },
         [](double v) {
             const double end = std::abs(2 * v - 1);
             return Eigen::Vector2d(0.085 - 0.035 * end, 0.085 - 0.035 * end);
         },
         Vec3d::UnitX(), false);
     addBar(
-        mesh, Ring, Iron, 60, 500,
+        mesh, AnchorPart::Ring, AnchorMaterial::Iron, 60, 500,
         [](double v) {
             const double a = 2 * pi * v;
             return Vec3d(0.17 * std::cos(a), 2.52 + 0.17 * std::sin(a), 0);

@@ -11,7 +11,7 @@
 namespace um::demo {
 namespace {
 
-constexpr double radius = 0.23;
+constexpr double headRadius = 0.23;
 constexpr double rimAngle = 2.05;  // from the top down; below it the coral was broken off
 
 // A square onto a disk: concentric squares become concentric circles, so that cells keep their size.
@@ -46,7 +46,7 @@ Vec3d surface(double u, double v) {
     const double pits = -0.0022 * smoothStep(0.45, 0.75, noise(out * 26, 51));
     const double grain = 0.00035 * fractalNoise(out * 170, 3, 61);
     const double foot = -0.035 * smoothStep(1.55, rimAngle, polar);
-    Vec3d p = out * (radius + lobes + ridge + polyps + pits + grain + foot);
+    Vec3d p = out * (headRadius + lobes + ridge + polyps + pits + grain + foot);
     p.y() *= 0.86;
     return p + Vec3d(0, 0.1, 0);
 }

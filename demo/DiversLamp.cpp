@@ -11,17 +11,21 @@
 namespace um::demo {
 namespace {
 
-enum Part : std::uint32_t { Body, Rings, CageLeft, CageRight, Grip, Glass, Bulb, Reflector, Screws };
-enum Mat : std::uint32_t { Brass, RedPaint, WornPaint, Rubber, ClearGlass, Filament };
+struct LampPart {
+    enum Number : std::uint32_t { Body, Rings, CageLeft, CageRight, Grip, Glass, Bulb, Reflector, Screws };
+};
+struct LampMaterial {
+    enum Number : std::uint32_t { Brass, RedPaint, WornPaint, Rubber, ClearGlass, Filament };
+};
 
-struct Ring {
+struct ProfileRing {
     double radius, height;
 };
 
 // A turned shape: the profile's corners are rounded by `bevel`, as a lathe and a file leave them.
 class Lathe {
 public:
-    Lathe(std::vector<Ring> profile, double bevel) {
+    Lathe(std::vector<ProfileRing> profile, double bevel) {
         for (std::size_t i = 0; i < profile.size(); ++i) {
             const Vec2d here(profile[i].radius, profile[i].height);
             if (i == 0 || i + 1 == profile.size()) {
@@ -61,8 +65,9 @@ Vec3d turnedBy(double angle, double radius, double height) {
     return {std::cos(angle) * radius, height, -std::sin(angle) * radius};
 }
 
-void addTurned(Mesh& mesh, Part part, Mat material, const Lathe& lathe, std::size_t columns, std::size_t rows,
-               double tiles, const std::function<double(const Vec3d& place, double angle)>& relief = {}) {
+void addTurned(Mesh& mesh, LampPart::Number part, LampMaterial::Number material, const Lathe& lathe,
+               std::size_t columns, std::size_t rows, double tiles,
+               const std::function<double(const Vec3d& place, double angle)>& relief = {}) {
     Grid grid;
     grid.columns = columns;
     grid.rows = rows;
@@ -83,8 +88,8 @@ void addTurned(Mesh& mesh, Part part, Mat material, const Lathe& lathe, std::siz
 }
 
 // A bar along a path, of a round section.
-void addBar(Mesh& mesh, Part part, Mat material, double radius, std::size_t columns, std::size_t rows,
-            const std::function<Vec3d(double)>& path) {
+void addBar(Mesh& mesh, LampPart::Number part, LampMaterial::Number material, double radius, std::size_t columns,
+            std::size_t rows, const std::function<Vec3d(double)>& path) {
     Grid grid;
     grid.columns = columns;
     grid.rows = rows;
@@ -106,18 +111,18 @@ void addBar(Mesh& mesh, Part part, Mat material, double radius, std::size_t colu
 
 // Half of the cage around the glass: three uprights, joined by hoops. The other half is its mirror image, with the
 // same UVs.
-void addCageHalf(Mesh& mesh, Part part, double side) {
+void addCageHalf(Mesh& mesh, LampPart::Number part, double side) {
     const std::size_t firstTriangle = mesh.triangles.size(), firstVertex = mesh.positions.size();
     for (int bar = 0; bar < 3; ++bar) {
         const double angle = (bar - 1) * pi / 3;
-        addBar(mesh, part, WornPaint, 0.0032, 24, 180, [&](double t) {
+        addBar(mesh, part, LampMaterial::WornPaint, 0.0032, 24, 180, [&](double t) {
             const double height = 0.098 + 0.144 * t;
             const double radius = 0.058 + 0.006 * std::sin(pi * t);
             return turnedBy(angle, radius, height);
         });
     }
     for (int hoop = 0; hoop < 3; ++hoop)
-        addBar(mesh, part, WornPaint, 0.0028, 20, 150, [&](double t) {
+        addBar(mesh, part, LampMaterial::WornPaint, 0.0028, 20, 150, [&](double t) {
             const double share = 0.25 + 0.25 * hoop;
             const double angle = (t - 0.5) * pi;
             return turnedBy(angle, 0.0655 + 0.006 * std::sin(pi * share) - 0.006, 0.098 + 0.144 * share);
@@ -142,7 +147,7 @@ void addScrews(Mesh& mesh) {
             grid.rows = 16;
             grid.closedAlongU = grid.poleAtStart = true;
             addGrid(
-                mesh, Screws, Brass, grid,
+                mesh, LampPart::Screws, LampMaterial::Brass, grid,
                 [&](double u, double v) {
                     const Vec2d p = head.at(v);
                     const double around = -2 * pi * u;
@@ -214,7 +219,7 @@ void addMaterials(Mesh& mesh) {
         use.texture = int(mesh.textures.size());
         mesh.textures.push_back(std::move(made));
     };
-    Material& brass = mesh.materials[Brass];
+    Material& brass = mesh.materials[LampMaterial::Brass];
     brass.name = "brass";
     brass.baseColor = {1, 1, 1, 1};
     brass.metallic = brass.roughness = 1;
@@ -250,13 +255,13 @@ void addMaterials(Mesh& mesh) {
                 return texelOf({1, 0.38 + 0.35 * loss, 0.8 * loss});
             }));
     };
-    paint(mesh.materials[RedPaint], "red paint", {0.62, 0.13, 0.09}, 1024, 81);
-    paint(mesh.materials[WornPaint], "red paint, worn", {0.60, 0.14, 0.10}, 512, 91);
-    Material& rubber = mesh.materials[Rubber];
+    paint(mesh.materials[LampMaterial::RedPaint], "red paint", {0.62, 0.13, 0.09}, 1024, 81);
+    paint(mesh.materials[LampMaterial::WornPaint], "red paint, worn", {0.60, 0.14, 0.10}, 512, 91);
+    Material& rubber = mesh.materials[LampMaterial::Rubber];
     rubber.name = "rubber";
     rubber.baseColor = {0.021f, 0.023f, 0.026f, 1};
     rubber.roughness = 0.9f;
-    Material& glass = mesh.materials[ClearGlass];
+    Material& glass = mesh.materials[LampMaterial::ClearGlass];
     glass.name = "glass";
     glass.baseColor = {1, 1, 1, 1};
     glass.alpha = Material::Alpha::Blend;
@@ -265,7 +270,7 @@ void addMaterials(Mesh& mesh) {
             const double salt = smoothStep(0.1, 0.6, round2(u, v, 7, 4, 96));
             return texelOf({0.80 + 0.1 * salt, 0.87 + 0.05 * salt, 0.86 + 0.05 * salt}, 0.16 + 0.4 * salt);
         }));
-    Material& filament = mesh.materials[Filament];
+    Material& filament = mesh.materials[LampMaterial::Filament];
     filament.name = "bulb";
     filament.baseColor = {0.9f, 0.87f, 0.8f, 1};
     filament.roughness = 0.2f;
@@ -285,7 +290,7 @@ Mesh makeDiversLamp() {
                   {"Glass"}, {"Bulb"},  {"Reflector"},  {"Screws"}};
     addMaterials(mesh);
     // The battery's housing with cooling ribs, and the cap above the glass.
-    addTurned(mesh, Body, RedPaint,
+    addTurned(mesh, LampPart::Body, LampMaterial::RedPaint,
               Lathe({{0, 0},
                      {0.040, 0},
                      {0.046, 0.004},
@@ -303,7 +308,7 @@ Mesh makeDiversLamp() {
                   return 0.0022 * smoothStep(0.55, 0.75, rib) * smoothStep(0.022, 0.025, place.y()) *
                          (1 - smoothStep(0.059, 0.062, place.y()));
               });
-    addTurned(mesh, Body, RedPaint,
+    addTurned(mesh, LampPart::Body, LampMaterial::RedPaint,
               Lathe({{0, 0.252},
                      {0.060, 0.252},
                      {0.060, 0.258},
@@ -315,7 +320,7 @@ Mesh makeDiversLamp() {
                     0.0012),
               200, 100, 1);
     for (const double height : {0.088, 0.241})
-        addTurned(mesh, Rings, Brass,
+        addTurned(mesh, LampPart::Rings, LampMaterial::Brass,
                   Lathe({{0.0460, height},
                          {0.0635, height},
                          {0.0635, height + 0.011},
@@ -328,23 +333,23 @@ Mesh makeDiversLamp() {
                                  ? 0.0005 * std::abs(std::sin(80 * angle))
                                  : 0.0;
                   });
-    addCageHalf(mesh, CageLeft, 1);
-    addCageHalf(mesh, CageRight, -1);
-    addBar(mesh, Grip, Rubber, 0.0075, 60, 360, [](double t) {
+    addCageHalf(mesh, LampPart::CageLeft, 1);
+    addCageHalf(mesh, LampPart::CageRight, -1);
+    addBar(mesh, LampPart::Grip, LampMaterial::Rubber, 0.0075, 60, 360, [](double t) {
         const double angle = pi * t;
         return Vec3d(0.047 * std::cos(angle), 0.261 + 0.041 * std::sin(angle), 0);
     });
     addTurned(
-        mesh, Glass, ClearGlass,
+        mesh, LampPart::Glass, LampMaterial::ClearGlass,
         Lathe({{0.0470, 0.097}, {0.0500, 0.104}, {0.0520, 0.130}, {0.0520, 0.210}, {0.0500, 0.236}, {0.0470, 0.243}},
               0.006),
         180, 90, 1);
     addTurned(
-        mesh, Bulb, Filament,
+        mesh, LampPart::Bulb, LampMaterial::Filament,
         Lathe({{0, 0.099}, {0.010, 0.099}, {0.010, 0.122}, {0.017, 0.140}, {0.019, 0.160}, {0.013, 0.180}, {0, 0.186}},
               0.004),
         120, 90, 1);
-    addTurned(mesh, Reflector, Brass,
+    addTurned(mesh, LampPart::Reflector, LampMaterial::Brass,
               Lathe({{0.012, 0.0995}, {0.030, 0.108}, {0.040, 0.128}, {0.041, 0.129}, {0.031, 0.107}, {0.013, 0.0985}},
                     0.0006),
               180, 40, 2);

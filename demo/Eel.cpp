@@ -10,7 +10,9 @@ namespace um::demo {
 
 namespace {
 
-enum PartNumber : std::uint32_t { Body, InnerMouth, Teeth, Eyes };
+struct EelPart {
+    enum Number : std::uint32_t { Body, InnerMouth, Teeth, Eyes };
+};
 
 constexpr double length = 1.6;
 constexpr std::size_t spineJoints = 12;
@@ -104,7 +106,7 @@ void addTooth(Mesh& mesh, const Vec3d& root, const Vec3d& tip, double width) {
     const Vec3d side = axis.unitOrthogonal(), other = axis.normalized().cross(side);
     Grid grid{12, 10, true, false, false, true};
     addGrid(
-        mesh, Teeth, Teeth, grid,
+        mesh, EelPart::Teeth, EelPart::Teeth, grid,
         [&](double u, double v) -> Vec3d {
             const double w = width * std::sqrt(1 - v);
             return root + axis * v + 0.25 * axis.norm() * v * v * side +
@@ -120,7 +122,7 @@ void addEye(Mesh& mesh, double side) {
     const Vec3d middle = frame.origin + frame.right * side * 0.86 * r.x() + frame.up * 0.42 * r.y();
     Grid grid{64, 40, true, false, true, true};
     addGrid(
-        mesh, Eyes, Eyes, grid,
+        mesh, EelPart::Eyes, EelPart::Eyes, grid,
         [&](double u, double v) -> Vec3d {
             const double a = 2 * pi * u, b = pi * v;
             const Vec3d direction(std::sin(b) * std::cos(a), -std::cos(b), -std::sin(b) * std::sin(a));
@@ -223,8 +225,8 @@ Mesh makeEel() {
         material("teeth", {0.86f, 0.82f, 0.70f, 1}, 0.4f), material("eye", {0.10f, 0.09f, 0.06f, 1}, 0.15f)};
     mesh.metresPerUnit = 1;
     mesh.unitStated = true;
-    addGrid(mesh, Body, Body, {200, 560, true, false, true, false}, body, true);
-    addGrid(mesh, InnerMouth, InnerMouth, {120, 80, true, false, false, true}, pocket, true);
+    addGrid(mesh, EelPart::Body, EelPart::Body, {200, 560, true, false, true, false}, body, true);
+    addGrid(mesh, EelPart::InnerMouth, EelPart::InnerMouth, {120, 80, true, false, false, true}, pocket, true);
     for (int i = 1; i < 16; ++i)
         for (const bool above : {true, false}) {
             const double u = i / 16.0;

@@ -10,7 +10,9 @@
 namespace um::demo {
 namespace {
 
-enum PartNumber : std::uint32_t { Body, Handles, Barnacles, RopeCollar, Stopper };
+struct JarPart {
+    enum Number : std::uint32_t { Body, Handles, Barnacles, RopeCollar, Stopper };
+};
 
 using Point2 = Eigen::Vector2d;  // radius, height
 
@@ -140,7 +142,7 @@ void addHandle(Mesh& mesh, double angle) {
     grid.rows = 402;
     grid.closedAlongU = grid.poleAtStart = grid.poleAtEnd = true;
     addGrid(
-        mesh, Handles, Handles, grid,
+        mesh, JarPart::Handles, JarPart::Handles, grid,
         [&](double u, double v) {
             const double t = v;
             const Vec3d centre = bezier(path, t);
@@ -185,7 +187,7 @@ void addBarnacle(Mesh& mesh, std::uint32_t number, const Vec3d& foot, const Vec3
     grid.rows = 29;
     grid.closedAlongU = grid.poleAtEnd = true;
     addGrid(
-        mesh, Barnacles, Barnacles, grid,
+        mesh, JarPart::Barnacles, JarPart::Barnacles, grid,
         [&](double u, double v) {
             const Point2 p = cone.at(v);
             const double around = 2 * pi * u;
@@ -236,7 +238,7 @@ void addRope(Mesh& mesh) {
             const double height = 0.5335 + 0.0112 * turn;
             const double ring = turn == 0 ? 0.0545 : 0.0515;
             addGrid(
-                mesh, RopeCollar, RopeCollar, grid,
+                mesh, JarPart::RopeCollar, JarPart::RopeCollar, grid,
                 [&](double u, double v) {
                     const double angle = 2 * pi * v;
                     const Vec3d out(std::cos(angle), 0, -std::sin(angle));
@@ -275,7 +277,7 @@ void addStopper(Mesh& mesh) {
     grid.rows = 80;
     grid.closedAlongU = grid.poleAtStart = grid.poleAtEnd = true;
     addGrid(
-        mesh, Stopper, Stopper, grid,
+        mesh, JarPart::Stopper, JarPart::Stopper, grid,
         [](double u, double v) {
             const Point2 p = plug.at(v);
             const double angle = 2 * pi * u;
@@ -336,13 +338,13 @@ Mesh makeStorageJar() {
                       plain("shell", 0.66f, 0.63f, 0.56f, 0.7f), plain("hemp", 0.33f, 0.25f, 0.14f, 0.95f),
                       plain("pitch", 0.07f, 0.055f, 0.045f, 0.45f)};
     mesh.textures = {bodyTexture()};
-    mesh.materials[Body].baseColor = {1, 1, 1, 1};
-    mesh.materials[Body].baseColorTexture.texture = 0;
+    mesh.materials[JarPart::Body].baseColor = {1, 1, 1, 1};
+    mesh.materials[JarPart::Body].baseColorTexture.texture = 0;
     Grid body;
     body.columns = 680;
     body.rows = 451;
     body.closedAlongU = body.poleAtStart = body.poleAtEnd = true;
-    addGrid(mesh, Body, Body, body, bodyPoint, true);
+    addGrid(mesh, JarPart::Body, JarPart::Body, body, bodyPoint, true);
     addHandle(mesh, 0);
     addHandle(mesh, pi);
     addBarnacles(mesh);

@@ -1,4 +1,5 @@
 #include "app/desks/CostWatch.h"
+#include "app/theme/NumberText.h"
 
 #include "base/Units.h"
 
@@ -8,17 +9,13 @@ namespace um::app {
 namespace {
 
 // The viewer is often dragged on at once.
-constexpr int delay = 200;
-
-QString number(double value) {
-    return QString::fromStdString(formatNumber(value));
-}
+constexpr int costDelay = 200;
 
 }  // namespace
 
 CostWatch::CostWatch(QObject* parent) : QObject(parent) {
     m_soon.setSingleShot(true);
-    m_soon.setInterval(delay);
+    m_soon.setInterval(costDelay);
     connect(&m_soon, &QTimer::timeout, this, &CostWatch::measure);
 }
 

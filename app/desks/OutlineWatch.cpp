@@ -10,7 +10,7 @@ namespace um::app {
 namespace {
 
 // The viewer is often dragged on at once.
-constexpr int delay = 300;
+constexpr int outlineDelay = 300;
 
 // Samples along a pixel of the viewport's picture.
 constexpr int across = 2;
@@ -53,7 +53,7 @@ QImage pictureOf(const OutlinePair& pair, const Theme& theme) {
 
 OutlineWatch::OutlineWatch(Viewport& viewport, QObject* parent) : QObject(parent), m_viewport(viewport) {
     m_soon.setSingleShot(true);
-    m_soon.setInterval(delay);
+    m_soon.setInterval(outlineDelay);
     connect(&m_soon, &QTimer::timeout, this, [this] {
         if (!m_pair) return;
         m_allSides.start(

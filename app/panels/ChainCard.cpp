@@ -1,6 +1,7 @@
 #include "app/panels/ChainCard.h"
 
 #include "app/panels/Widgets.h"
+#include "app/theme/NumberText.h"
 #include "app/theme/Theme.h"
 #include "base/Error.h"
 #include "base/Units.h"
@@ -22,11 +23,7 @@
 namespace um::app {
 namespace {
 
-constexpr int cardWidth = 476;
-
-QString number(double value) {
-    return QString::fromStdString(formatNumber(value));
-}
+constexpr int chainCardWidth = 476;
 
 // "50 %", "0.5" and "50" all mean a half, as long as they are above 1 or have the sign.
 double shareOf(const QString& text) {
@@ -90,7 +87,7 @@ ChainCard::ChainCard(Job& making, QWidget* parent)
       m_levelRows(new QWidget) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
-    setFixedWidth(cardWidth);
+    setFixedWidth(chainCardWidth);
     auto* heading = new QHBoxLayout;
     heading->setSpacing(6);
     heading->addWidget(makeHeading(tr("CHAIN")));
@@ -179,7 +176,8 @@ void ChainCard::fitHeight() {
     levels->setMinimumHeight(isShown ? rows : 0);
     levels->setMaximumHeight(isShown ? rows : QWIDGETSIZE_MAX);
     for (QLabel* label : {m_problem, m_stale, m_advice}) {
-        const int room = label == m_stale ? cardWidth - 32 - m_remake->sizeHint().width() - 8 : cardWidth - 32;
+        const int room =
+            label == m_stale ? chainCardWidth - 32 - m_remake->sizeHint().width() - 8 : chainCardWidth - 32;
         label->setMinimumHeight(label->isHidden() ? 0 : std::max(0, label->heightForWidth(room)));
     }
     // What pages ask for reaches the card by itself only later.

@@ -19,7 +19,7 @@ namespace um::app {
 namespace {
 
 // Narrow enough to leave the middle of the picture free, where the places are shown.
-constexpr int cardWidth = 336, margin = 16;
+constexpr int findingsCardWidth = 336, findingsMargin = 16;
 
 }  // namespace
 
@@ -32,7 +32,7 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
       m_column(new QVBoxLayout(this)) {
     setObjectName("card");
     setAttribute(Qt::WA_StyledBackground);
-    setFixedWidth(cardWidth);
+    setFixedWidth(findingsCardWidth);
     m_title->setObjectName("soft");
     m_title->setFont(headingFont());
     m_nothing->setWordWrap(true);
@@ -41,7 +41,7 @@ FindingsCard::FindingsCard(Job& looking, Job& repairing, QWidget* parent)
     auto* heading = new QHBoxLayout;
     heading->addWidget(m_title, 1);
     heading->addWidget(close);
-    m_column->setContentsMargins(margin, 12, margin, 14);
+    m_column->setContentsMargins(findingsMargin, 12, findingsMargin, 14);
     m_column->setSpacing(8);
     m_column->addLayout(heading);
     m_column->addWidget(m_nothing);
@@ -83,7 +83,7 @@ QWidget* FindingsCard::makeRow(const QString& what, const QString& why, QHBoxLay
     for (QLabel* label : {sentence, reason}) {
         label->setWordWrap(true);
         // A wrapped label does not tell its card how tall it is.
-        label->setFixedHeight(label->heightForWidth(cardWidth - 2 * margin));
+        label->setFixedHeight(label->heightForWidth(findingsCardWidth - 2 * findingsMargin));
         column->addWidget(label);
     }
     column->addLayout(line);

@@ -16,7 +16,7 @@ namespace um::app {
 namespace {
 
 constexpr int countColumn = 58;  // from the right edge, where the deviation stands
-constexpr int rightMargin = 9;
+constexpr int levelsRightMargin = 9;
 constexpr int dragReach = 6;  // pixels before a press becomes a drag
 
 class LevelRow : public QWidget {
@@ -70,7 +70,7 @@ protected:
     }
 
 private:
-    QRect inside() const { return rect().adjusted(9, 0, -rightMargin, 0); }
+    QRect inside() const { return rect().adjusted(9, 0, -levelsRightMargin, 0); }
 
     // An amber dot for what is stale, a padlock, a square corner for what came from a hand.
     void paintMarks(QPainter& painter, QPointF at, const QColor& ink) const {
@@ -112,7 +112,7 @@ QString deviationText(const Level& level) {
 
 LevelsPanel::LevelsPanel(QWidget* parent) : QWidget(parent), m_rows(new QGridLayout) {
     auto* heading = new QHBoxLayout;
-    heading->setContentsMargins(9, 0, rightMargin, 0);
+    heading->setContentsMargins(9, 0, levelsRightMargin, 0);
     auto* chain = new QPushButton(tr("Chain …"));
     chain->setObjectName("small");
     chain->setFocusPolicy(Qt::TabFocus);

@@ -2,6 +2,7 @@
 
 #include "app/jobs/Job.h"
 #include "app/panels/Widgets.h"
+#include "app/theme/NumberText.h"
 #include "app/theme/Theme.h"
 #include "base/Units.h"
 
@@ -25,10 +26,6 @@ constexpr double discMiddle = discSize / 2.0, discRadius = 31, ringRadius = 4.5;
 
 // Half a pixel is not seen; from four on it is a popping outline.
 constexpr double unseenPixels = 0.5, plainPixels = 4;
-
-QString number(double value) {
-    return QString::fromStdString(formatNumber(value));
-}
 
 QColor between(const QColor& a, const QColor& b, double share) {
     const auto mix = [&](int from, int to) { return int(std::lround(from + share * (to - from))); };

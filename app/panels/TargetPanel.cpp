@@ -15,7 +15,7 @@ namespace um::app {
 namespace {
 
 // The slider runs over the logarithm of the count, from this share of the source to all of it.
-constexpr double leastShare = 1e-4;
+constexpr double leastTargetShare = 1e-4;
 constexpr int sliderSteps = 400;
 
 }  // namespace
@@ -127,7 +127,7 @@ void TargetPanel::describe() {
         if (const auto count = targetTriangles(target, m_sourceTriangles)) {
             const QSignalBlocker quiet(m_slider);
             const double share = double(*count) / double(m_sourceTriangles);
-            m_slider->setValue(int(std::lround(sliderSteps * (1 - std::log(share) / std::log(leastShare)))));
+            m_slider->setValue(int(std::lround(sliderSteps * (1 - std::log(share) / std::log(leastTargetShare)))));
         }
     } catch (const InputError&) {
         // Half a number is no mistake; it is told when it is entered.
@@ -135,7 +135,7 @@ void TargetPanel::describe() {
 }
 
 void TargetPanel::followSlider() {
-    const double share = std::pow(leastShare, 1 - double(m_slider->value()) / sliderSteps);
+    const double share = std::pow(leastTargetShare, 1 - double(m_slider->value()) / sliderSteps);
     const double count = std::max(4.0, share * double(m_sourceTriangles));
     // Two digits are as much as a hand can set.
     const double step = std::pow(10, std::floor(std::log10(count)) - 1);

@@ -2,6 +2,7 @@
 
 #include "app/panels/FileChoice.h"
 #include "app/panels/Widgets.h"
+#include "app/theme/NumberText.h"
 #include "app/theme/Theme.h"
 #include "base/Error.h"
 #include "base/Units.h"
@@ -26,11 +27,6 @@ constexpr double stepsOfDoubling = 10;
 constexpr int mostSteps = 30;
 
 constexpr std::size_t mostParts = 24;  // that have rows, unless more are asked for
-
-QString percent(double share) {
-    return QString::fromStdString(
-        formatNumber(share < 0.0995 ? std::round(1000 * share) / 10 : std::round(100 * share)));
-}
 
 }  // namespace
 

@@ -1,6 +1,7 @@
 #include "app/sheet/MergePage.h"
 
 #include "app/panels/Widgets.h"
+#include "app/theme/NumberText.h"
 #include "app/theme/Theme.h"
 #include "base/Units.h"
 #include "mesh/Materials.h"
@@ -18,11 +19,7 @@ using Kind = MaterialTree::Kind;
 
 constexpr int swatchSize = 14;
 
-QString number(double value) {
-    return QString::fromStdString(formatNumber(value));
-}
-
-QString percent(double share) {
+QString wholePercent(double share) {
     return number(std::round(100 * share)) + " %";
 }
 
@@ -224,11 +221,12 @@ void MergePage::fillTree() {
                 else if (!(room.texels > 0))
                     says = tr("flat");
                 else if (room.repeats)
-                    says = tr("repeats %1 x, %2").arg(number(room.timesOver), percent(room.texels / texels[sheet]));
+                    says =
+                        tr("repeats %1 x, %2").arg(number(room.timesOver), wholePercent(room.texels / texels[sheet]));
                 else if (room.texels < 0.005 * texels[sheet])
                     says = tr("under 1 %");
                 else
-                    says = percent(room.texels / texels[sheet]);
+                    says = wholePercent(room.texels / texels[sheet]);
             }
             const Material& material = m_mesh->materials[m];
             QTreeWidgetItem* row = makeRow(Kind::Material, int(m), QString::fromStdString(material.name), says);
@@ -254,8 +252,8 @@ void MergePage::fillTree() {
         QString says;
         if (m_forecast && i < m_forecast->sheets.size())
             says = m_share->currentData().toInt() == int(SheetShare::Density)
-                       ? tr("%1 of their texels").arg(percent(std::min(1.0, m_forecast->sheets[i].density)))
-                       : tr("%1 full").arg(percent(m_forecast->sheets[i].fill));
+                       ? tr("%1 of their texels").arg(wholePercent(std::min(1.0, m_forecast->sheets[i].density)))
+                       : tr("%1 full").arg(wholePercent(m_forecast->sheets[i].fill));
         QTreeWidgetItem* row = makeRow(Kind::Sheet, numbers[i], tr("Sheet %1").arg(i + 1), says);
         row->setFont(0, textFont(-1, QFont::DemiBold));
         m_tree->addTopLevelItem(row);
@@ -307,10 +305,11 @@ void MergePage::fillOffers() {
         for (const LeaveOutOffer& offer : m_forecast->leaveOut) {
             // Only what it costs the others is worth a word.
             if (offer.share < 0.2) continue;
-            QString text = tr("%1 repeats and takes %2 of a sheet.").arg(nameOf(offer.material), percent(offer.share));
+            QString text =
+                tr("%1 repeats and takes %2 of a sheet.").arg(nameOf(offer.material), wholePercent(offer.share));
             if (offer.othersDensity)
                 text += tr(" Left out, the others keep %1 of their texels; %2 draw calls, %3.")
-                            .arg(percent(std::min(1.0, *offer.othersDensity)))
+                            .arg(wholePercent(std::min(1.0, *offer.othersDensity)))
                             .arg(offer.cost.drawCalls)
                             .arg(megabytes(offer.cost.textureBytes));
             addOffer(text, tr("Leave out"), [this, m = offer.material] { putOn(m, leftOut); });

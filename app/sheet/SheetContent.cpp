@@ -9,9 +9,9 @@
 namespace um::app {
 namespace {
 
-QString tr(const char* text) {
-    return QCoreApplication::translate("SheetContent", text);
-}
+struct SheetText {
+    Q_DECLARE_TR_FUNCTIONS(SheetContent)
+};
 
 const TextureUse& textureFor(const Material& material, SheetValue value) {
     switch (value) {
@@ -108,15 +108,15 @@ QPointF inSheet(const Vec2d& uv) {
 
 QString nameOf(SheetValue value) {
     switch (value) {
-        case SheetValue::BaseColor: return tr("Base colour");
-        case SheetValue::Opacity: return tr("Opacity");
-        case SheetValue::Normal: return tr("Normal");
-        case SheetValue::Roughness: return tr("Roughness");
-        case SheetValue::Metalness: return tr("Metalness");
-        case SheetValue::Occlusion: return tr("Occlusion");
-        case SheetValue::Emission: return tr("Emission");
-        case SheetValue::Checker: return tr("Checker");
-        case SheetValue::Misses: return tr("Misses");
+        case SheetValue::BaseColor: return SheetText::tr("Base colour");
+        case SheetValue::Opacity: return SheetText::tr("Opacity");
+        case SheetValue::Normal: return SheetText::tr("Normal");
+        case SheetValue::Roughness: return SheetText::tr("Roughness");
+        case SheetValue::Metalness: return SheetText::tr("Metalness");
+        case SheetValue::Occlusion: return SheetText::tr("Occlusion");
+        case SheetValue::Emission: return SheetText::tr("Emission");
+        case SheetValue::Checker: return SheetText::tr("Checker");
+        case SheetValue::Misses: return SheetText::tr("Misses");
     }
     return {};
 }

@@ -6,6 +6,7 @@
 #include "app/sheet/MergePage.h"
 #include "app/sheet/SheetPicture.h"
 #include "app/sheet/SheetWork.h"
+#include "app/theme/NumberText.h"
 #include "app/theme/Theme.h"
 #include "app/viewport/Renderer.h"
 #include "base/Units.h"
@@ -19,15 +20,6 @@
 
 namespace um::app {
 namespace {
-
-QString percent(double share) {
-    return QString::fromStdString(
-        formatNumber(share < 0.0995 ? std::round(1000 * share) / 10 : std::round(100 * share)));
-}
-
-QString number(double value) {
-    return QString::fromStdString(formatNumber(value));
-}
 
 bool canMerge(const Mesh& mesh) {
     const std::vector<std::uint8_t> isUsed = usedMaterials(mesh);

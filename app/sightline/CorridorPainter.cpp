@@ -15,9 +15,9 @@ constexpr double leastShare = 1.0 / 8, mostShare = 4;
 // Names up to that are not shortened: "LOD 12".
 constexpr double widestName = 44;
 
-QString tr(const char* text) {
-    return QCoreApplication::translate("Sightline", text);
-}
+struct SightlineText {
+    Q_DECLARE_TR_FUNCTIONS(Sightline)
+};
 
 QColor mixed(const QColor& a, const QColor& b, double share) {
     return QColor::fromRgbF(float(a.redF() + share * (b.redF() - a.redF())),
@@ -74,7 +74,8 @@ std::vector<CorridorPainter::Segment> CorridorPainter::segments(int drawn) const
             QString::fromStdString(formatShortCount(m_chain.levels[i].triangles)));
     }
     if (m_chain.band.gone < m_scale.farthest)
-        add(std::max(m_chain.band.gone, m_scale.nearest), m_scale.farthest, theme().rule, theme().ink, tr("gone"), {});
+        add(std::max(m_chain.band.gone, m_scale.nearest), m_scale.farthest, theme().rule, theme().ink,
+            SightlineText::tr("gone"), {});
     return result;
 }
 
@@ -103,7 +104,7 @@ void CorridorPainter::paintTexts(QPainter& painter, int drawn) const {
         const double at = m_chain.jointAt(joint);
         if (at < m_scale.nearest || !m_chain.pops[joint]) continue;
         const double x = m_scale.xWithin(at), next = m_scale.xWithin(m_chain.jointAt(joint + 1));
-        const QString text = tr("pop %1 %").arg(std::lround(100 * m_chain.pops[joint]->share()));
+        const QString text = SightlineText::tr("pop %1 %").arg(std::lround(100 * m_chain.pops[joint]->share()));
         if (painter.fontMetrics().horizontalAdvance(text) + 8 >= next - x) continue;
         const QRectF place(x + 4, m_rows.chartBottom - 13, next - x - 4, 13);
         write(place, Qt::AlignLeft, text, theme().panel);
@@ -142,8 +143,9 @@ void CorridorPainter::paintErrors(QPainter& painter) const {
     painter.drawLine(QPointF(m_scale.left, line), QPointF(m_scale.right, line));
     painter.setFont(textFont(-2, QFont::DemiBold));
     painter.setPen(theme().amber);
-    painter.drawText(QRectF(0, line - 8, m_scale.left - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     tr("%1 px").arg(QString::fromStdString(formatNumber(m_chain.switching.allowedPixels))));
+    painter.drawText(
+        QRectF(0, line - 8, m_scale.left - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
+        SightlineText::tr("%1 px").arg(QString::fromStdString(formatNumber(m_chain.switching.allowedPixels))));
 }
 
 void CorridorPainter::paintError(QPainter& painter, std::size_t level, double error, bool isOutline) const {
@@ -193,7 +195,7 @@ void CorridorPainter::paintWaste(QPainter& painter) const {
     painter.setFont(textFont(-2));
     painter.setPen(theme().blue);
     painter.drawText(QRectF(0, row.center().y() - 8, m_scale.left - 8, 16), Qt::AlignRight | Qt::AlignVCenter,
-                     tr("wasted"));
+                     SightlineText::tr("wasted"));
 }
 
 void CorridorPainter::paintJoints(QPainter& painter, int held) const {

@@ -15,7 +15,7 @@ namespace {
 constexpr double usualFill = 0.8;
 
 // How far apart the two places of a flat piece are that are farthest from each other.
-double lengthOf(const Patch& patch) {
+double lengthOf(const FlatPatch& patch) {
     const std::vector<Vec2d> hull = convexHull(patch.flat);
     double most = 0;
     for (std::size_t i = 0; i < hull.size(); ++i)
@@ -86,7 +86,7 @@ Chart ChartMaker::single(TriangleId triangle) const {
 
 // Corners come together at a vertex only if one can go from one to the other within the chart, so that pieces that
 // merely touch at a point do not hang on it.
-Patch ChartMaker::patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const {
+FlatPatch ChartMaker::patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const {
     std::vector<std::uint32_t> parent(3 * triangles.size());
     std::iota(parent.begin(), parent.end(), 0u);
     const auto find = [&](std::uint32_t i) {
@@ -110,7 +110,7 @@ Patch ChartMaker::patchOf(const std::vector<TriangleId>& triangles, const std::v
         }
     }
     constexpr std::uint32_t unnumbered = ~std::uint32_t(0);
-    Patch patch;
+    FlatPatch patch;
     std::vector<std::uint32_t> number(parent.size(), unnumbered);
     for (std::uint32_t i = 0; i < triangles.size(); ++i) {
         Triangle corners{};

@@ -50,7 +50,7 @@ public:
     Chart single(TriangleId triangle) const;
 
 private:
-    Patch patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
+    FlatPatch patchOf(const std::vector<TriangleId>& triangles, const std::vector<std::uint64_t>& cuts) const;
     double areaOf(const std::vector<TriangleId>& triangles) const;
     bool isSmall(double area) const;
     bool isTooLong(const Chart& chart, double area) const;

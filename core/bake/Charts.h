@@ -10,7 +10,7 @@ namespace um {
 struct Chart {
     std::vector<TriangleId> triangles;  ///< of the mesh, in the order of the patch's
     std::vector<std::uint64_t> cuts;    ///< edges 3 t + k of its triangles that are cut within it; ascending
-    Patch patch;
+    FlatPatch patch;
 };
 
 /// Every triangle is in one chart. Edges where more than two triangles meet, or two that face opposite ways, are cut.

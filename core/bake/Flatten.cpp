@@ -26,7 +26,7 @@ struct FlatTriangle {
 };
 
 // Triangles without an area count as if they had a little, so that they neither fold nor weigh.
-FlatTriangle flatTriangle(const Patch& patch, const Triangle& t) {
+FlatTriangle flatTriangle(const FlatPatch& patch, const Triangle& t) {
     const Vec3d a = patch.positions[t[0]], ab = patch.positions[t[1]] - a, ac = patch.positions[t[2]] - a;
     const double length = std::max(ab.norm(), 1e-12 + 1e-6 * ac.norm());
     const double along = ab.dot(ac) / length;
@@ -62,12 +62,12 @@ Mat2d nearestRotation(const Mat2d& m) {
     return Mat2d{{turn.x(), -turn.y()}, {turn.y(), turn.x()}};
 }
 
-double flatAreaOf(const Patch& patch, const Triangle& t) {
+double flatAreaOf(const FlatPatch& patch, const Triangle& t) {
     return cross(patch.flat[t[1]] - patch.flat[t[0]], patch.flat[t[2]] - patch.flat[t[0]]) / 2;
 }
 
 // The half-edges that no triangle answers.
-std::vector<std::array<VertexId, 2>> borderOf(const Patch& patch) {
+std::vector<std::array<VertexId, 2>> borderOf(const FlatPatch& patch) {
     std::vector<std::array<VertexId, 2>> all, border;
     all.reserve(3 * patch.triangles.size());
     for (const Triangle& t : patch.triangles)
@@ -81,7 +81,7 @@ std::vector<std::array<VertexId, 2>> borderOf(const Patch& patch) {
 }
 
 // Two vertices of the border, far apart.
-std::array<VertexId, 2> farApart(const Patch& patch, const std::vector<std::array<VertexId, 2>>& border) {
+std::array<VertexId, 2> farApart(const FlatPatch& patch, const std::vector<std::array<VertexId, 2>>& border) {
     const auto farthestFrom = [&](VertexId from) {
         VertexId best = from;
         double most = -1;
@@ -97,7 +97,7 @@ std::array<VertexId, 2> farApart(const Patch& patch, const std::vector<std::arra
 }
 
 // Dirichlet's energy less the area: zero only where all angles stay.
-bool keepAngles(Patch& patch, const std::vector<FlatTriangle>& flats,
+bool keepAngles(FlatPatch& patch, const std::vector<FlatTriangle>& flats,
                 const std::vector<std::array<VertexId, 2>>& border) {
     const std::array<VertexId, 2> pinned = farApart(patch, border);
     if (pinned[0] == pinned[1]) return false;
@@ -141,7 +141,7 @@ bool keepAngles(Patch& patch, const std::vector<FlatTriangle>& flats,
     return true;
 }
 
-bool noneIsTurned(const Patch& patch) {
+bool noneIsTurned(const FlatPatch& patch) {
     return std::all_of(patch.triangles.begin(), patch.triangles.end(), [&](const Triangle& t) {
         const double longest = std::max((patch.flat[t[1]] - patch.flat[t[0]]).squaredNorm(),
                                         (patch.flat[t[2]] - patch.flat[t[0]]).squaredNorm());
@@ -149,7 +149,7 @@ bool noneIsTurned(const Patch& patch) {
     });
 }
 
-void scaleToArea(Patch& patch, const std::vector<FlatTriangle>& flats) {
+void scaleToArea(FlatPatch& patch, const std::vector<FlatTriangle>& flats) {
     double area = 0, flatArea = 0;
     for (std::size_t t = 0; t < flats.size(); ++t) {
         area += flats[t].area;
@@ -160,7 +160,7 @@ void scaleToArea(Patch& patch, const std::vector<FlatTriangle>& flats) {
 }
 
 // The symmetric Dirichlet energy: 4 a triangle's area where it keeps its shape, endless where one folds.
-double energyOf(const Patch& patch, const std::vector<FlatTriangle>& flats, const std::vector<Vec2d>& places) {
+double energyOf(const FlatPatch& patch, const std::vector<FlatTriangle>& flats, const std::vector<Vec2d>& places) {
     double sum = 0;
     for (std::size_t t = 0; t < flats.size(); ++t) {
         const Mat2d j = jacobian(flats[t], patch.triangles[t], places);
@@ -173,7 +173,7 @@ double energyOf(const Patch& patch, const std::vector<FlatTriangle>& flats, cons
 }
 
 // The longest step along which no triangle loses its area: the least positive root of its area as the step grows.
-double longestStep(const Patch& patch, const std::vector<Vec2d>& directions) {
+double longestStep(const FlatPatch& patch, const std::vector<Vec2d>& directions) {
     double least = std::numeric_limits<double>::infinity();
     for (const Triangle& t : patch.triangles) {
         const Vec2d e1 = patch.flat[t[1]] - patch.flat[t[0]], e2 = patch.flat[t[2]] - patch.flat[t[0]];
@@ -193,7 +193,7 @@ double longestStep(const Patch& patch, const std::vector<Vec2d>& directions) {
 // energy's slope.
 class Relaxation {
 public:
-    Relaxation(Patch& patch, const std::vector<FlatTriangle>& flats) : m_patch(patch), m_flats(flats) {
+    Relaxation(FlatPatch& patch, const std::vector<FlatTriangle>& flats) : m_patch(patch), m_flats(flats) {
         m_energy = energyOf(patch, flats, patch.flat);
         for (const FlatTriangle& flat : flats) m_area += flat.area;
     }
@@ -263,7 +263,7 @@ private:
         }
     }
 
-    Patch& m_patch;
+    FlatPatch& m_patch;
     const std::vector<FlatTriangle>& m_flats;
     double m_energy = 0, m_area = 0;
     bool m_isAnalyzed = false;
@@ -272,7 +272,7 @@ private:
 };
 
 // @returns false where the stretch stays above the most there may be
-bool relax(Patch& patch, const std::vector<FlatTriangle>& flats, double goodStretch, double mostStretch) {
+bool relax(FlatPatch& patch, const std::vector<FlatTriangle>& flats, double goodStretch, double mostStretch) {
     constexpr std::size_t mostSteps = 12, fewest = 3;
     constexpr double worthIt = 0.2;  // share of what is stretched that two steps take away
     std::vector<double> means = {stretchOf(patch).mean};
@@ -297,7 +297,7 @@ bool crosses(const Vec2d& a, const Vec2d& b, const Vec2d& c, const Vec2d& d) {
 }
 
 // Around a vertex there is a full turn at most; where there is more, the piece lies over itself like a spiral stair.
-bool windsAround(const Patch& patch) {
+bool windsAround(const FlatPatch& patch) {
     std::vector<double> turn(patch.flat.size(), 0);
     for (const Triangle& t : patch.triangles)
         for (std::size_t k = 0; k < 3; ++k) {
@@ -309,7 +309,7 @@ bool windsAround(const Patch& patch) {
 }
 
 // Where no triangle is turned over, the piece lies over itself elsewhere only if its border crosses itself.
-bool borderCrossesItself(const Patch& patch, const std::vector<std::array<VertexId, 2>>& border) {
+bool borderCrossesItself(const FlatPatch& patch, const std::vector<std::array<VertexId, 2>>& border) {
     Eigen::AlignedBox2d box;
     double length = 0;
     for (const auto& [a, b] : border) {
@@ -338,12 +338,12 @@ bool borderCrossesItself(const Patch& patch, const std::vector<std::array<Vertex
 
 }  // namespace
 
-Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<double>& sizes) {
+Stretch stretchOf(const std::vector<const FlatPatch*>& patches, const std::vector<double>& sizes) {
     Stretch sum;
     double squares = 0, longest = 0, shortest = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i < patches.size(); ++i)
         for (const Triangle& t : patches[i]->triangles) {
-            const Patch& patch = *patches[i];
+            const FlatPatch& patch = *patches[i];
             const Vec3d a = patch.positions[t[0]];
             const double area = areaNormal(a, patch.positions[t[1]], patch.positions[t[2]]).norm() / 2;
             if (!(area > 0)) continue;
@@ -362,11 +362,11 @@ Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<do
     return sum;
 }
 
-Stretch stretchOf(const Patch& patch) {
+Stretch stretchOf(const FlatPatch& patch) {
     return stretchOf({&patch}, {1});
 }
 
-bool layFlat(Patch& patch, double goodStretch, double mostStretch) {
+bool layFlat(FlatPatch& patch, double goodStretch, double mostStretch) {
     const auto fail = [&] {
         patch.flat.clear();
         return false;

@@ -10,7 +10,7 @@
 namespace um {
 
 /// A connected piece of surface by itself, and where its vertices lie in the plane.
-struct Patch {
+struct FlatPatch {
     std::vector<Vec3d> positions;
     std::vector<Triangle> triangles;  ///< indices of positions
     std::vector<Vec2d> flat;          ///< one for each position, in the same unit; empty until it is laid flat
@@ -25,11 +25,11 @@ struct Stretch {
 
 /// Source: Sander, Snyder, Gortler & Hoppe 2001, SIGGRAPH: the L2 norm of stretch, for a sheet of the area that the
 /// surface has.
-Stretch stretchOf(const Patch& patch);
+Stretch stretchOf(const FlatPatch& patch);
 
 /// The sum over several.
 /// @param sizes  by how much larger than the others each is laid out
-Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<double>& sizes);
+Stretch stretchOf(const std::vector<const FlatPatch*>& patches, const std::vector<double>& sizes);
 
 /// Lays the patch flat: angles first, then what is stretched is evened out. Never turns a triangle over, and no two lie
 /// over each other.
@@ -39,6 +39,6 @@ Stretch stretchOf(const std::vector<const Patch*>& patches, const std::vector<do
 /// Source: Lévy, Petitjean, Ray & Maillot 2002, SIGGRAPH (least squares conformal maps, in the form of Mullen, Tong,
 /// Alliez & Desbrun 2008); Rabinovich, Poranne, Panozzo & Sorkine-Hornung 2017, TOG 36(2) (scalable locally injective
 /// mappings) for the symmetric Dirichlet energy.
-bool layFlat(Patch& patch, double goodStretch, double mostStretch = std::numeric_limits<double>::infinity());
+bool layFlat(FlatPatch& patch, double goodStretch, double mostStretch = std::numeric_limits<double>::infinity());
 
 }  // namespace um

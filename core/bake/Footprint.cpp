@@ -28,7 +28,7 @@ Shape shapeOf(const Outline& outline, double scale, double reach) {
 }
 
 // By a quarter against the clock.
-Shape turned(Shape shape) {
+Shape turnedShape(Shape shape) {
     for (Vec2d& p : shape.places) p = Vec2d(shape.size.y() - p.y(), p.x());
     shape.origin = Vec2d(-shape.origin.y() - shape.size.y(), shape.origin.x());
     shape.size = Vec2d(shape.size.y(), shape.size.x());
@@ -180,7 +180,7 @@ std::vector<CellRun> farApartFirst(const std::vector<CellRun>& runs) {
 
 }  // namespace
 
-Outline outlineOf(const Patch& patch, double angle) {
+Outline outlineOf(const FlatPatch& patch, double angle) {
     Outline outline;
     const Eigen::Matrix2d rotation = Eigen::Rotation2Dd(angle).toRotationMatrix();
     for (const Vec2d& p : patch.flat) {
@@ -206,7 +206,7 @@ std::array<Footprint, 4> footprintsOf(const Outline& outline, double scale, int 
     std::array<Footprint, 4> result;
     Shape shape = shapeOf(outline, scale, reach);
     for (std::size_t quarter = 0; quarter < 2; ++quarter) {
-        if (quarter > 0) shape = turned(std::move(shape));
+        if (quarter > 0) shape = turnedShape(std::move(shape));
         const unsigned asked = turns >> quarter;  // as it lies by now, and by two quarters more
         if ((asked & 5) == 0) continue;
         const auto cellsAlong = [&](double length) { return std::max(1, int(std::ceil(length / cell))); };

@@ -36,7 +36,7 @@ struct Outline {
     Eigen::AlignedBox2d box;
 };
 
-Outline outlineOf(const Patch& patch, double angle);
+Outline outlineOf(const FlatPatch& patch, double angle);
 
 /// All cells that the chart comes nearer to than `reach`; as it lies, and turned on by one, two and three quarters.
 /// @param scale  texels per unit

@@ -9,8 +9,8 @@
 namespace um {
 namespace {
 
-constexpr int across = 2;  // samples along a pixel
-constexpr double largestPicture = 512;
+constexpr int lookSamplesAcross = 2;  // samples along a pixel
+constexpr double largestLook = 512;
 
 // Light on each pixel of a picture, and how many of its samples are covered.
 struct Lights {
@@ -27,8 +27,8 @@ Vec3f lightFrom(const SurfaceLook& look, const Vec3f& normal) {
 
 Lights draw(const SurfaceMaterial& material, const FlatView& view, int pixels) {
     const Mesh& mesh = material.mesh();
-    const TriangleMap map = drawTriangles(mesh, view, pixels, pixels, across);
-    const double scale = view.pixelsPerUnit * across;
+    const TriangleMap map = drawTriangles(mesh, view, pixels, pixels, lookSamplesAcross);
+    const double scale = view.pixelsPerUnit * lookSamplesAcross;
     const Eigen::Matrix3f turn = view.turn.cast<float>();
     Lights lights;
     lights.sum.assign(std::size_t(pixels) * std::size_t(pixels), Vec3f::Zero());
@@ -36,7 +36,7 @@ Lights draw(const SurfaceMaterial& material, const FlatView& view, int pixels) {
     parallelFor(
         std::size_t(pixels),
         [&](std::size_t row) {
-            for (int y = int(row) * across; y < (int(row) + 1) * across; ++y)
+            for (int y = int(row) * lookSamplesAcross; y < (int(row) + 1) * lookSamplesAcross; ++y)
                 for (int x = 0; x < map.width; ++x) {
                     const TriangleId t = map.triangles[std::size_t(y) * std::size_t(map.width) + std::size_t(x)];
                     if (t == TriangleMap::nothing) continue;
@@ -54,7 +54,7 @@ Lights draw(const SurfaceMaterial& material, const FlatView& view, int pixels) {
                     const SurfaceLook look = material.look(t, Vec3d(1 - b - c, b, c).cast<float>());
                     Vec3f normal = turn * look.normal;
                     if (normal.z() < 0 && material.materialOf(t).doubleSided) normal = -normal;
-                    const std::size_t pixel = row * std::size_t(pixels) + std::size_t(x / across);
+                    const std::size_t pixel = row * std::size_t(pixels) + std::size_t(x / lookSamplesAcross);
                     lights.sum[pixel] += lightFrom(look, normal);
                     ++lights.samples[pixel];
                 }
@@ -82,7 +82,7 @@ LookDifference measureLook(const SurfaceMaterial& source, const SurfaceMaterial&
     box.extend(boundingBox(level.mesh()));
     const double size = box.isEmpty() ? 0 : double((box.max() - box.min()).norm());
     if (!(size > 0) || !(pixelsPerUnit > 0)) return result;
-    const double drawn = std::min(pixelsPerUnit, largestPicture / size);
+    const double drawn = std::min(pixelsPerUnit, largestLook / size);
     const int pixels = int(std::ceil(size * drawn)) + 2;
     const std::vector<Direction> directions = viewDirections(26);
     std::vector<float> all;
@@ -94,9 +94,12 @@ LookDifference measureLook(const SurfaceMaterial& source, const SurfaceMaterial&
         double here = 0, covered = 0;
         for (std::size_t p = 0; p < a.sum.size(); ++p) {
             // At the outline something else is compared than the look: how far that is off.
-            if (a.samples[p] != across * across || b.samples[p] != across * across) continue;
-            const double off =
-                (labOf(a.sum[p] / float(across * across)) - labOf(b.sum[p] / float(across * across))).norm();
+            if (a.samples[p] != lookSamplesAcross * lookSamplesAcross ||
+                b.samples[p] != lookSamplesAcross * lookSamplesAcross)
+                continue;
+            const double off = (labOf(a.sum[p] / float(lookSamplesAcross * lookSamplesAcross)) -
+                                labOf(b.sum[p] / float(lookSamplesAcross * lookSamplesAcross)))
+                                   .norm();
             here += off;
             all.push_back(float(off));
             ++covered;

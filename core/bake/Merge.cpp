@@ -19,7 +19,7 @@ namespace {
 // A piece of UVs that hangs together, or what shows one colour only.
 struct Island {
     std::vector<TriangleId> triangles;
-    Patch patch;                          // flat in texels of its own textures
+    FlatPatch patch;                      // flat in texels of its own textures
     std::vector<std::uint32_t> vertexOf;  // of the patch, for each corner of the triangles
     bool isSwatch = false;
     int sheet = 0;
@@ -152,7 +152,7 @@ private:
         packing.size = m_settings.sheet;
         packing.padding = m_settings.padding;
         for (int sheet = 0; sheet < m_sheets; ++sheet) {
-            std::vector<const Patch*> patches;
+            std::vector<const FlatPatch*> patches;
             std::vector<double> own;
             std::vector<std::size_t> numbers;
             for (std::size_t i = 0; i < m_islands.size(); ++i) {
@@ -202,8 +202,8 @@ private:
         return area;
     }
 
-    static Patch square(double side) {
-        Patch patch;
+    static FlatPatch square(double side) {
+        FlatPatch patch;
         for (const Vec2d& corner : {Vec2d(0, 0), Vec2d(side, 0), Vec2d(side, side), Vec2d(0, side)}) {
             patch.flat.push_back(corner);
             patch.positions.emplace_back(corner.x(), corner.y(), 0.0);
@@ -293,7 +293,7 @@ private:
         return out;
     }
 
-    static Vec2d middleOf(const Patch& square) { return (square.flat[0] + square.flat[2]) / 2; }
+    static Vec2d middleOf(const FlatPatch& square) { return (square.flat[0] + square.flat[2]) / 2; }
 
     void paintSwatches(const SurfaceMaterial& source, int number, Sheet& sheet) const {
         for (std::size_t i = 0; i < m_islands.size(); ++i) {
@@ -368,7 +368,7 @@ private:
     std::vector<Vec2d> m_sizes;     // of the largest texture of each material
     std::vector<WedgeId> m_sameUv;  // for each wedge
     std::vector<Island> m_islands;
-    std::vector<Placed> m_placed;  // of each island
+    std::vector<PlacedChart> m_placed;  // of each island
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 
 #include "base/Parallel.h"
 
+#include <oneapi/tbb/parallel_sort.h>
 #include <algorithm>
 #include <cmath>
 

@@ -64,7 +64,7 @@ struct Charts {
     bool isLarge(std::size_t i) const { return areas[i] > largeShare * area; }
 };
 
-Charts chartsOf(const std::vector<const Patch*>& patches, const std::vector<double>& weights) {
+Charts chartsOf(const std::vector<const FlatPatch*>& patches, const std::vector<double>& weights) {
     // There are many little ones, and what is lost by turning them less is little.
     constexpr double smallShare = 0.002, tinyShare = 0.001;
     constexpr std::uint8_t smallTurns = 0b11, tinyTurns = 0b1;
@@ -155,12 +155,12 @@ private:
 };
 
 // In which order charts are laid out, and turned by which quarters.
-struct Plan {
+struct PackPlan {
     std::vector<double> ranks;        // the highest first
     std::vector<std::uint8_t> turns;  // a bit for each quarter
 };
 
-struct Place {
+struct ChartPlace {
     int sheet = -1;  // none
     std::size_t quarter = 0, size = Sizes::due;
     SheetCells::Spot spot;
@@ -168,7 +168,7 @@ struct Place {
 
 struct Layout {
     std::shared_ptr<const Footprints> footprints;
-    std::vector<Place> places;
+    std::vector<ChartPlace> places;
     int sheets = 0;
     double filled = 0;                 // area in square units, at the charts' sizes
     std::vector<std::size_t> missing;  // the charts for which there was no room
@@ -222,8 +222,8 @@ public:
           m_sizes(settings.texelsPerUnit > 0 ? 0 : settings.leeway) {}
 
     // The large ones first, however they fit.
-    Plan plainPlan() const {
-        Plan plan{{}, m_charts.turns};
+    PackPlan plainPlan() const {
+        PackPlan plan{{}, m_charts.turns};
         for (std::size_t i = 0; i < m_charts.areas.size(); ++i)
             plan.ranks.push_back(m_charts.weights[i] * m_charts.outlines[i].box.sizes().sum());
         return plan;
@@ -234,7 +234,7 @@ public:
     }
 
     // Each in turn goes where it ends lowest. Gives up as soon as a large one or more than `mostMissing` is missing.
-    Layout lay(const std::shared_ptr<const Footprints>& footprints, const Plan& plan, double mostMissing,
+    Layout lay(const std::shared_ptr<const Footprints>& footprints, const PackPlan& plan, double mostMissing,
                const Progress& progress) const {
         constexpr double forLargeOnes = 0.125;
         Layout layout;
@@ -265,7 +265,7 @@ public:
     }
 
     // Changes the plan until all charts are laid out at that scale, or the effort is made.
-    Layout search(double texelsPerUnit, Plan& plan, double mostEffort, const Progress& progress) const {
+    Layout search(double texelsPerUnit, PackPlan& plan, double mostEffort, const Progress& progress) const {
         constexpr std::size_t atFirst = 2, later = 4;
         const auto footprints = this->footprints(texelsPerUnit);
         footprints->make(
@@ -274,7 +274,7 @@ public:
         std::optional<Layout> best;
         double effort = 0;
         for (std::uint64_t round = 0; !best || (!best->isWhole() && effort < mostEffort); ++round) {
-            std::vector<Plan> plans(best ? later : atFirst);
+            std::vector<PackPlan> plans(best ? later : atFirst);
             std::vector<Layout> layouts(plans.size());
             const double mostMissing = best ? best->missingArea : std::numeric_limits<double>::infinity();
             parallelFor(
@@ -304,7 +304,7 @@ public:
         std::vector<SheetCells> sheets(std::size_t(layout.sheets), SheetCells(m_settings.size / m_cell));
         std::vector<std::size_t> order(layout.places.size());
         for (std::size_t i = 0; i < order.size(); ++i) {
-            const Place& place = layout.places[i];
+            const ChartPlace& place = layout.places[i];
             sheets[std::size_t(place.sheet)].put(footprints.of(i, place.size)[place.quarter], place.spot);
             order[i] = i;
         }
@@ -313,7 +313,7 @@ public:
         footprints.make([&](std::size_t i) { return layout.places[i].size + 1; }, progress);
         for (const std::size_t i : order) {
             progress.check();
-            Place& place = layout.places[i];
+            ChartPlace& place = layout.places[i];
             SheetCells& sheet = sheets[std::size_t(place.sheet)];
             sheet.take(footprints.of(i, place.size)[place.quarter], place.spot);
             for (std::size_t size = place.size + 1; size < Sizes::count; ++size) {
@@ -333,7 +333,7 @@ public:
             layout.texelsPerUnit() * (m_sizes.areOne() ? 1 : std::sqrt(layout.filled / m_charts.area));
         packing.fill = layout.texels() / (double(layout.sheets) * m_settings.size * m_settings.size);
         for (std::size_t i = 0; i < layout.places.size(); ++i) {
-            const Place& place = layout.places[i];
+            const ChartPlace& place = layout.places[i];
             const Vec2d corner = Vec2d(place.spot.x, place.spot.y) * m_cell;
             packing.charts.push_back({place.sheet, m_charts.angles[i] + double(place.quarter) * pi / 2,
                                       layout.texelsPerUnit() * m_charts.weights[i] * m_sizes.factors[place.size],
@@ -395,14 +395,14 @@ private:
     }
 
     // In the size that is due if there is room, or else in a smaller one. A sheet more is begun if it has to be.
-    std::optional<Place> placeFor(const Footprints& footprints, std::size_t chart, std::uint8_t turns,
-                                  std::vector<FillingSheet>& sheets) const {
+    std::optional<ChartPlace> placeFor(const Footprints& footprints, std::size_t chart, std::uint8_t turns,
+                                       std::vector<FillingSheet>& sheets) const {
         for (std::size_t size = Sizes::due + 1; size-- > (m_sizes.areOne() ? Sizes::due : 0);) {
             if (isTooLong(footprints, chart, size)) continue;
             for (int sheet = 0; sheet < m_settings.sheets; ++sheet) {
                 if (sheet == int(sheets.size())) sheets.emplace_back(m_settings.size / m_cell);
                 if (const auto way = lowestOn(sheets[std::size_t(sheet)], footprints.of(chart, size), turns))
-                    return Place{sheet, way->quarter, size, way->spot};
+                    return ChartPlace{sheet, way->quarter, size, way->spot};
             }
         }
         return std::nullopt;
@@ -411,10 +411,10 @@ private:
     // What was missing comes earlier, some others come earlier or later, and a large one may be turned: few changes
     // keep what is good of a plan, many lead away from one that is not. Where a large one is missing, only large ones
     // matter.
-    Plan changed(const Plan& plan, const std::vector<std::size_t>& missing, std::uint64_t number) const {
+    PackPlan changed(const PackPlan& plan, const std::vector<std::size_t>& missing, std::uint64_t number) const {
         constexpr double earlier = 0.5, elsewhere = 0.2, turns = 0.5;
         const int some = 1 << number % 4;
-        Plan next = plan;
+        PackPlan next = plan;
         std::uint64_t count = 0;
         const auto random = [&] { return double(mixBits(number * 1'000'003 + ++count) >> 11) * 0x1p-53; };
         const auto move = [&](std::size_t chart) { next.ranks[chart] *= std::exp(elsewhere * (2 * random() - 1)); };
@@ -442,7 +442,7 @@ private:
 // does not, then between them. Nothing if hardly a texel is left for them.
 std::optional<Layout> largestInPlainOrder(const Packer& packer, double full, const Progress& progress) {
     constexpr double usual = 0.87, step = 1.04, precision = 1.015;
-    const Plan plan = packer.plainPlan();
+    const PackPlan plan = packer.plainPlan();
     std::optional<Layout> best;
     double scale = usual * full, tooLarge = std::numeric_limits<double>::infinity();
     while (!best || tooLarge > precision * best->texelsPerUnit()) {
@@ -470,7 +470,7 @@ void searchLarger(const Packer& packer, double full, double sheetTexels, Layout&
     constexpr double firstStep = 1.012, leastStep = 1.002, mostStep = 1.03, soon = 3, fairlyFull = 0.795,
                      wellFull = 0.83;
     const double atAScale = std::min(16.0, effort / 3);
-    Plan plan = packer.plainPlan();
+    PackPlan plan = packer.plainPlan();
     double scale = best.texelsPerUnit(), step = firstStep, made = 0;
     while (scale < 1.2 * full) {
         const double fill = best.texels() / sheetTexels;
@@ -491,7 +491,7 @@ void searchLarger(const Packer& packer, double full, double sheetTexels, Layout&
 
 }  // namespace
 
-Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<double>& weights,
+Packing packCharts(const std::vector<const FlatPatch*>& patches, const std::vector<double>& weights,
                    const PackSettings& settings, const Progress& progress) {
     if (patches.empty()) return {};
     const Charts charts = chartsOf(patches, weights);
@@ -500,7 +500,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
         countOf(std::size_t(settings.sheets), "sheet", "sheets") + " of " + std::to_string(settings.size);
     if (settings.texelsPerUnit > 0) {
         constexpr double effort = 10;
-        Plan plan = packer.plainPlan();
+        PackPlan plan = packer.plainPlan();
         const Layout layout = packer.search(settings.texelsPerUnit, plan, effort, progress);
         if (layout.isWhole()) return packer.packingOf(layout);
         throw InputError("The charts do not fit on " + sheets +
@@ -515,7 +515,7 @@ Packing packCharts(const std::vector<const Patch*>& patches, const std::vector<d
     progress.at(0.4);
     // It takes no longer than the charts may be expected to have taken.
     std::size_t triangles = 0;
-    for (const Patch* patch : patches) triangles += patch->triangles.size();
+    for (const FlatPatch* patch : patches) triangles += patch->triangles.size();
     const double effort = std::clamp(double(triangles) / (2 * double(patches.size())), 12.0, 96.0);
     searchLarger(packer, full, sheetTexels, *best, effort, progress.span(0.4, 0.9));
     packer.enlarge(*best, progress);

@@ -16,7 +16,7 @@ struct PackSettings {
 };
 
 /// Where a chart lies: turned first, then scaled, then moved.
-struct Placed {
+struct PlacedChart {
     int sheet = 0;
     double turn = 0;  ///< radians
     double texelsPerUnit = 0;
@@ -26,7 +26,7 @@ struct Placed {
 };
 
 struct Packing {
-    std::vector<Placed> charts;
+    std::vector<PlacedChart> charts;
     int sheets = 0;
     double texelsPerUnit = 0;  ///< of charts whose weight is 1, on average
     double fill = 0;           ///< share of the sheets that charts cover
@@ -35,7 +35,7 @@ struct Packing {
 /// @param weights  by how much more texels each chart gets for a unit of length; 1 for all alike
 /// @throws InputError  if they do not fit, with the density asked for or with a texel a chart
 /// @throws Cancelled
-Packing packCharts(const std::vector<const Patch*>& charts, const std::vector<double>& weights,
+Packing packCharts(const std::vector<const FlatPatch*>& charts, const std::vector<double>& weights,
                    const PackSettings& settings, const Progress& progress);
 
 }  // namespace um

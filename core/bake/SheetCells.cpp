@@ -8,10 +8,10 @@ namespace {
 
 using Word = CellGrid::Word;
 constexpr int wordBits = CellGrid::wordBits;
-constexpr int side = Footprint::blockSide;
-constexpr int blocksInWord = wordBits / side;
-constexpr Word all = ~Word(0);
-constexpr Word oneBlock = all >> (wordBits - side);
+constexpr int blockSide = Footprint::blockSide;
+constexpr int blocksInWord = wordBits / blockSide;
+constexpr Word fullWord = ~Word(0);
+constexpr Word oneBlock = fullWord >> (wordBits - blockSide);
 
 // The longest of the runs of 1, 2, 4 ... 64 cells that are no longer.
 int levelFor(int length) {
@@ -20,13 +20,13 @@ int levelFor(int length) {
 
 // The first `count` of the bits.
 Word firstBits(int count) {
-    return count >= wordBits ? all : count <= 0 ? 0 : all >> (wordBits - count);
+    return count >= wordBits ? fullWord : count <= 0 ? 0 : fullWord >> (wordBits - count);
 }
 
 // Of the word's blocks those that hold anything, as the lowest bits: the lowest cell of each tells of all four, then
 // they move together, each time from twice as far.
 Word blocksWithin(Word cells) {
-    static_assert(side == 4);
+    static_assert(blockSide == 4);
     Word blocks = (cells | cells >> 1 | cells >> 2 | cells >> 3) & 0x1111'1111'1111'1111;
     blocks = (blocks | blocks >> 3) & 0x0303'0303'0303'0303;
     blocks = (blocks | blocks >> 6) & 0x000F'000F'000F'000F;
@@ -94,7 +94,7 @@ std::vector<CellGrid::Probe> CellGrid::probesOf(const std::vector<CellRun>& runs
     return probes;
 }
 
-SheetCells::SheetCells(int side) : m_cells(side), m_blocks((side + um::side - 1) / um::side) {}
+SheetCells::SheetCells(int side) : m_cells(side), m_blocks((side + blockSide - 1) / blockSide) {}
 
 std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int top, int from) const {
     constexpr std::size_t blocksTogether = 2, cellsTogether = 4;
@@ -104,22 +104,23 @@ std::optional<SheetCells::Spot> SheetCells::find(const Footprint& footprint, int
     const std::vector<CellGrid::Probe> cells = m_cells.probesOf(footprint.runs, cellsTogether);
     const auto blockWords = std::size_t(m_blocks.words());
     std::vector<Word> within(blockWords), free(blockWords);
-    for (int w = 0; w < m_blocks.words(); ++w) within[std::size_t(w)] = firstBits(lastX / side + 1 - w * wordBits);
+    for (int w = 0; w < m_blocks.words(); ++w) within[std::size_t(w)] = firstBits(lastX / blockSide + 1 - w * wordBits);
     struct Start {
         int word;
         Word fits;  // whether it may, from each cell of the word on
     };
     std::vector<Start> starts;
     starts.reserve(std::size_t(m_cells.words()));
-    for (int row = from / side; row * side <= lastY; ++row) {
+    for (int row = from / blockSide; row * blockSide <= lastY; ++row) {
         std::copy(within.begin(), within.end(), free.begin());
         if (!m_blocks.narrow<blocksTogether>(free, blocks, row, 0)) continue;
         starts.clear();
         for (int w = 0; w < m_cells.words(); ++w) {
-            const Word some = free[std::size_t(w / side)] >> (w % side * blocksInWord) & firstBits(blocksInWord);
+            const Word some =
+                free[std::size_t(w / blockSide)] >> (w % blockSide * blocksInWord) & firstBits(blocksInWord);
             if (some != 0) starts.push_back({w, cellsOf(some) & firstBits(lastX + 1 - w * wordBits)});
         }
-        for (int y = std::max(from, row * side); y < (row + 1) * side && y <= lastY; ++y)
+        for (int y = std::max(from, row * blockSide); y < (row + 1) * blockSide && y <= lastY; ++y)
             for (const Start& start : starts) {
                 Word fits = start.fits;
                 if (m_cells.narrow<cellsTogether>({&fits, 1}, cells, y, start.word))
@@ -143,15 +144,16 @@ void SheetCells::update(const Footprint& footprint, const Spot& spot) {
     const int firstRow = spot.y, endRow = spot.y + footprint.height;
     const int firstWord = spot.x / wordBits, endWord = (spot.x + footprint.width - 1) / wordBits + 1;
     m_cells.update(firstRow, endRow, firstWord, endWord);
-    const int firstBlockRow = firstRow / side, endBlockRow = (endRow - 1) / side + 1;
-    const int firstBlockWord = firstWord / side, endBlockWord = (endWord - 1) / side + 1;
+    const int firstBlockRow = firstRow / blockSide, endBlockRow = (endRow - 1) / blockSide + 1;
+    const int firstBlockWord = firstWord / blockSide, endBlockWord = (endWord - 1) / blockSide + 1;
     for (int by = firstBlockRow; by < endBlockRow; ++by) {
         Word* row = m_blocks.row(by);
         for (int w = firstWord; w < endWord; ++w) {
             Word any = 0;
-            for (int y = by * side; y < std::min(m_cells.side(), (by + 1) * side); ++y) any |= m_cells.row(y)[w];
-            const int shift = w % side * blocksInWord;
-            Word& blocks = row[w / side];
+            for (int y = by * blockSide; y < std::min(m_cells.side(), (by + 1) * blockSide); ++y)
+                any |= m_cells.row(y)[w];
+            const int shift = w % blockSide * blocksInWord;
+            Word& blocks = row[w / blockSide];
             blocks = (blocks & ~(firstBits(blocksInWord) << shift)) | blocksWithin(any) << shift;
         }
     }

@@ -17,7 +17,6 @@ namespace um {
 namespace {
 
 constexpr int tileSize = 64;
-constexpr TriangleId nobody = 0xffffffffu;
 
 struct Hit {
     TriangleId triangle = 0;
@@ -123,7 +122,7 @@ private:
 };
 
 // A triangle in the sheet, in samples from the upper left.
-struct FlatTriangle {
+struct SheetTriangle {
     std::array<Vec2d, 3> corners;
     double area = 0;  // twice
 
@@ -185,8 +184,8 @@ public:
     }
 
 private:
-    FlatTriangle flat(TriangleId t) const {
-        FlatTriangle result;
+    SheetTriangle flat(TriangleId t) const {
+        SheetTriangle result;
         const double scale = double(m_settings.size) * m_settings.samples;
         for (std::size_t k = 0; k < 3; ++k) {
             const Vec2f& uv = m_level.uvs[m_level.wedgesOf(t)[k]];
@@ -201,7 +200,7 @@ private:
         m_inTile.resize(std::size_t(m_tiles) * std::size_t(m_tiles));
         const double across = double(tileSize) * m_settings.samples;
         for (const TriangleId t : lying) {
-            const FlatTriangle triangle = flat(t);
+            const SheetTriangle triangle = flat(t);
             if (!(std::abs(triangle.area) > 0) || !std::isfinite(triangle.area)) continue;
             Eigen::AlignedBox2d box;
             for (const Vec2d& corner : triangle.corners) box.extend(corner);
@@ -216,7 +215,7 @@ private:
     std::pair<std::size_t, std::size_t> bakeTile(int tile, Sheet& sheet) const {
         const int n = m_settings.samples, across = tileSize * n;
         const int left = tile % m_tiles * tileSize, top = tile / m_tiles * tileSize;
-        std::vector<TriangleId> seen(std::size_t(across) * std::size_t(across), nobody);
+        std::vector<TriangleId> seen(std::size_t(across) * std::size_t(across), noIndex);
         for (const TriangleId t : m_inTile[std::size_t(tile)]) drawInto(seen, t, left * n, top * n, across);
         std::size_t covered = 0, missed = 0;
         for (int y = 0; y < tileSize && top + y < sheet.size; ++y)
@@ -227,7 +226,7 @@ private:
                     for (int sx = 0; sx < n; ++sx) {
                         const int column = x * n + sx, row = y * n + sy;
                         const TriangleId t = seen[std::size_t(row) * std::size_t(across) + std::size_t(column)];
-                        if (t == nobody) continue;
+                        if (t == noIndex) continue;
                         ++samples;
                         hits += addSample(sum, t, {left * n + column + 0.5, top * n + row + 0.5}) ? 1 : 0;
                     }
@@ -247,14 +246,14 @@ private:
 
     // Which triangle each sample of a tile lies in; on a common edge the one of the lower number.
     void drawInto(std::vector<TriangleId>& seen, TriangleId t, int left, int top, int across) const {
-        const FlatTriangle triangle = flat(t);
+        const SheetTriangle triangle = flat(t);
         const auto& [a, b, c] = triangle.corners;
         const TriangleRows rows(a, b, c, {left, left + across - 1}, {top, top + across - 1});
         for (int y = rows.rows().first; y <= rows.rows().last; ++y) {
             const PixelRange columns = rows.columns(y);
             for (int x = columns.first; x <= columns.last; ++x) {
                 TriangleId& here = seen[std::size_t(y - top) * std::size_t(across) + std::size_t(x - left)];
-                if (here == nobody && triangle.at({x + 0.5, y + 0.5}).minCoeff() >= 0) here = t;
+                if (here == noIndex && triangle.at({x + 0.5, y + 0.5}).minCoeff() >= 0) here = t;
             }
         }
     }

@@ -49,7 +49,7 @@ ChartSettings forOneSheet(const Mesh& mesh, const UnwrapSettings& settings) {
 Unwrapped unwrap(const Mesh& mesh, const UnwrapSettings& settings, const Progress& progress) {
     requireSound(mesh, "the mesh to unwrap");
     const std::vector<Chart> charts = cutIntoCharts(mesh, forOneSheet(mesh, settings), progress.span(0, 0.6));
-    std::vector<const Patch*> patches;
+    std::vector<const FlatPatch*> patches;
     for (const Chart& chart : charts) patches.push_back(&chart.patch);
     const std::vector<double> weights = chartWeights(charts, settings.weights);
     PackSettings pack = settings.pack;

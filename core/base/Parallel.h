@@ -4,10 +4,6 @@
 #include "base/Groups.h"
 #include "base/RawVector.h"
 
-#include <oneapi/tbb/blocked_range.h>
-#include <oneapi/tbb/parallel_for.h>
-#include <oneapi/tbb/parallel_sort.h>
-
 #include <algorithm>
 #include <atomic>
 #include <cstddef>
@@ -15,11 +11,21 @@
 
 namespace um {
 
+/// A loop body without its type, so that the scheduler's templates are compiled once and not at each loop.
+struct LoopBody {
+    const void* body;
+    void (*call)(const void* body, std::size_t begin, std::size_t end);
+};
+
+/// Calls the body for ranges of at least `grain` / 2 that together cover 0 … count, on all threads.
+void runRanges(std::size_t count, std::size_t grain, LoopBody body);
+
 /// Calls `body(begin, end)` for ranges that together cover 0 … count; ranges differ with the number of threads.
 template <class Body>
 void parallelRanges(std::size_t count, const Body& body, std::size_t grain = 4096) {
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, grain),
-                      [&](const tbb::blocked_range<std::size_t>& range) { body(range.begin(), range.end()); });
+    runRanges(count, grain, {&body, [](const void* erased, std::size_t begin, std::size_t end) {
+                                 (*static_cast<const Body*>(erased))(begin, end);
+                             }});
 }
 
 /// Calls `body(i)` for i = 0 … count.
@@ -41,9 +47,9 @@ inline std::size_t chunkCount(std::size_t count, std::size_t chunkSize) {
 /// Calls `body(chunk, begin, end)` for the chunks of fixed size that cover 0 … count.
 template <class Body>
 void parallelChunks(std::size_t count, std::size_t chunkSize, const Body& body) {
-    tbb::parallel_for(std::size_t(0), chunkCount(count, chunkSize), [&](std::size_t chunk) {
-        body(chunk, chunk * chunkSize, std::min(count, (chunk + 1) * chunkSize));
-    });
+    parallelFor(
+        chunkCount(count, chunkSize),
+        [&](std::size_t chunk) { body(chunk, chunk * chunkSize, std::min(count, (chunk + 1) * chunkSize)); }, 1);
 }
 
 /// Replaces each value by the sum of those before it; returns the sum of all.

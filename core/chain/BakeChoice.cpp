@@ -1,14 +1,13 @@
 #include "chain/BakeChoice.h"
 
 #include "base/Error.h"
+#include "base/Json.h"
 #include "base/Units.h"
 
 #include <nlohmann/json.hpp>
 
 namespace um {
 namespace {
-
-using Json = nlohmann::json;
 
 CageSettings cageFrom(const std::string& text, const Mesh& source, const Screen& screen) {
     CageSettings cage;

@@ -12,18 +12,18 @@ namespace um {
 namespace {
 
 constexpr int mostLengths = 6;
-constexpr double closeEnough = 1.03;  // between what holds and what does not
+constexpr double closestEndRatio = 1.03;  // between what holds and what does not
 
 // Where nothing has failed yet, each length is so much less than the one before, and than there is at least.
 constexpr double step = 0.85, leastGain = 0.95;
 
 // Where so few places are too far off, they are made dearer, and the source is reduced anew so many times.
-constexpr std::size_t fewPlaces = 10;
-constexpr int mostRepairs = 2;
+constexpr std::size_t closestPlaces = 10;
+constexpr int closestRepairs = 2;
 
-class Search {
+class ClosestSearch {
 public:
-    Search(const Mesh& source, std::size_t triangles, const ReduceSettings& settings, const Progress& progress)
+    ClosestSearch(const Mesh& source, std::size_t triangles, const ReduceSettings& settings, const Progress& progress)
         : m_source(source),
           m_triangles(triangles),
           m_settings(settings),
@@ -41,7 +41,7 @@ public:
         double within = usualMax(m_best.deviation, share), failed = 0;
         for (int i = 0; i < mostLengths && m_settings.polish && m_best.targetMet; ++i) {
             const double off = m_best.deviation.max;
-            if (off <= closeEnough * failed) break;
+            if (off <= closestEndRatio * failed) break;
             within = failed > 0 ? std::sqrt(failed * off) : std::min(within, leastGain * off);
             if (!(within > 0)) break;
             if (!comesWithin(within)) failed = within;
@@ -72,7 +72,7 @@ private:
     bool comesWithin(double within) {
         const std::vector<float> before = m_settings.dearer;
         Trial trial = tryWithin(within, nextSpan());
-        for (int i = 0; i < mostRepairs && !trial.tooFar.empty(); ++i) {
+        for (int i = 0; i < closestRepairs && !trial.tooFar.empty(); ++i) {
             m_dearer.add(trial.tooFar, m_triangles, m_settings.dearer);
             m_reduction.reset();
             trial = tryWithin(within, nextSpan());
@@ -88,7 +88,7 @@ private:
         if (!m_reduction) begin(progress.span(0, 0.1));
         MeasuredLevel level = m_mender.make(*m_reduction, within, false, progress.span(0.1, 0.9));
         Trial trial{level.deviation.maxBound <= within, {}};
-        if (!trial.holds && placesFartherThan(within, level.deviation) <= fewPlaces)
+        if (!trial.holds && placesFartherThan(within, level.deviation) <= closestPlaces)
             trial.tooFar = m_dearer.trianglesTooFar(level.mesh, level.deviation, within);
         if (level.deviation.max < m_best.deviation.max && level.mesh.triangleCount() <= m_triangles) {
             // On the way few places were measured, and hopeless ones not proven.
@@ -121,7 +121,7 @@ ClosestLevel closestAt(const Mesh& source, std::size_t triangles, const ReduceSe
     ReduceSettings patient = settings;
     patient.isPatient = true;
     const RestOfSource rest(source, triangles, patient, progress.span(0, 0.02));
-    ClosestLevel closest = Search(rest.mesh(), triangles, rest.settings(), progress.span(0.02, 0.95)).run();
+    ClosestLevel closest = ClosestSearch(rest.mesh(), triangles, rest.settings(), progress.span(0.02, 0.95)).run();
     rest.tellOfWhole(closest.mesh, closest.deviation, closest.notes, progress.span(0.95, 1));
     progress.at(1);
     return closest;

@@ -14,7 +14,7 @@
 namespace um {
 namespace {
 
-constexpr int directionCount = 48;
+constexpr int corridorDirections = 48;
 
 }  // namespace
 
@@ -40,7 +40,7 @@ AssetSize sizeOf(const Mesh& source, const Progress& progress) {
     constexpr double pictureSize = 256;
     const double pixelsPerUnit = pictureSize / diagonal(source);
     const ContourMesh contour(source);
-    const std::vector<Mat3d> turns = evenDirections(directionCount);
+    const std::vector<Mat3d> turns = evenDirections(corridorDirections);
     std::vector<double> areas(turns.size());
     parallelFor(
         turns.size(),

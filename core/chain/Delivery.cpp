@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 #include "files/NamePattern.h"
 #include "mesh/DrawOrder.h"
 
@@ -11,8 +12,6 @@
 
 namespace um {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 constexpr int manifestVersion = 2;
 

@@ -12,15 +12,15 @@
 namespace um {
 namespace {
 
-constexpr double closeEnough = 1.15;  // the factor between counts at which the search ends
+constexpr double fewestEndRatio = 1.15;  // the factor between counts at which the search ends
 constexpr int mostTries = 16;
-constexpr int mostRepairs = 2;
+constexpr int fewestRepairs = 2;
 
 // The first count tried has so many triangles of the source for one.
 constexpr double firstShare = 16;
 
 // So many places that are too far off may be made dearer; more are a sign of too few triangles.
-constexpr std::size_t fewPlaces = 10;
+constexpr std::size_t fewestPlaces = 10;
 
 // Over a surface the deviation falls about as the inverse of the count, a little more slowly.
 constexpr double countByDeviation = 1.05;
@@ -31,9 +31,9 @@ constexpr double firstStep = 1.15, largestStep = 8;
 // Between both ends the next count keeps so far off them, so that a bad guess still narrows the room.
 constexpr double leastOfRoom = 0.3;
 
-class Search {
+class FewestSearch {
 public:
-    Search(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress)
+    FewestSearch(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress)
         : m_source(source),
           m_allowed(allowed),
           m_settings(settings),
@@ -45,11 +45,11 @@ public:
 
     Fewest run() {
         guessFirst();
-        while (m_tries < mostTries && !m_isCoarsest && double(m_holds) > closeEnough * double(m_fails)) {
+        while (m_tries < mostTries && !m_isCoarsest && double(m_holds) > fewestEndRatio * double(m_fails)) {
             const std::size_t count = nextCount();
             if (count <= m_fails || count >= m_holds) break;
             Trial trial = tryAt(count);
-            for (int i = 0; i < mostRepairs && m_tries < mostTries && mayBeRepaired(trial); ++i) {
+            for (int i = 0; i < fewestRepairs && m_tries < mostTries && mayBeRepaired(trial); ++i) {
                 m_dearer.add(trial.tooFar, count, m_settings.dearer);
                 trial = tryAt(count);
             }
@@ -101,7 +101,7 @@ private:
     }
 
     bool mayBeRepaired(const Trial& trial) const {
-        return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewPlaces;
+        return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewestPlaces;
     }
 
     // That it does not hold there does not mean much yet.
@@ -155,7 +155,7 @@ private:
 
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
     const RestOfSource rest(source, 1, settings, progress.span(0, 0.02));
-    Fewest fewest = Search(rest.mesh(), allowed, rest.settings(), progress.span(0.02, 0.95)).run();
+    Fewest fewest = FewestSearch(rest.mesh(), allowed, rest.settings(), progress.span(0.02, 0.95)).run();
     rest.tellOfWhole(fewest.mesh, fewest.deviation, fewest.notes, progress.span(0.95, 1));
     progress.at(1);
     return fewest;

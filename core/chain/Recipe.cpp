@@ -2,14 +2,13 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
 namespace um {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 // 1: targets, screen, allowed pixels, protect, silhouette weight, loose pieces. 2: all the rest.
 constexpr int recipeVersion = 2;

@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 #include "document/Database.h"
 #include "document/Edits.h"
 #include "files/MeshFile.h"
@@ -12,8 +13,6 @@
 
 namespace um {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 Json usesJson(const Material& material) {
     Json json = Json::array();

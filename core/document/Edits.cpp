@@ -33,7 +33,7 @@ std::vector<double> comesIn(const Document& document) {
 }
 
 // As it stands if `up` points up in its file, and the other axis did so far.
-std::shared_ptr<const Mesh> turned(const std::shared_ptr<const Mesh>& mesh, UpAxis up) {
+std::shared_ptr<const Mesh> turnedMesh(const std::shared_ptr<const Mesh>& mesh, UpAxis up) {
     auto result = std::make_shared<Mesh>(*mesh);
     if (up == UpAxis::Z)
         standUpAlongY(*result);
@@ -83,7 +83,7 @@ Document withSourceOf(Document document, const Document& read) {
         mesh = std::move(asDecided);
     }
     if (!isSameFile && saysWhatIsUp(read.sourceFile)) document.sourceUp = UpAxis::Y;
-    if (document.sourceUp != read.sourceUp) mesh = turned(mesh, document.sourceUp);
+    if (document.sourceUp != read.sourceUp) mesh = turnedMesh(mesh, document.sourceUp);
     const auto inItsUnit = [&](std::shared_ptr<const Mesh>& level) {
         if (level->metresPerUnit == mesh->metresPerUnit) return;
         auto converted = std::make_shared<Mesh>(*level);
@@ -122,10 +122,10 @@ Document withUnit(Document document, double metresPerUnit) {
 Document withUp(Document document, UpAxis up) {
     if (up == document.sourceUp) return document;
     document.sourceUp = up;
-    putInPlace(document, turned(document.source, up));
+    putInPlace(document, turnedMesh(document.source, up));
     for (Level& level : document.levels) {
-        level.mesh = turned(level.mesh, up);
-        if (level.bake && level.bake->bare) level.bake->bare = turned(level.bake->bare, up);
+        level.mesh = turnedMesh(level.mesh, up);
+        if (level.bake && level.bake->bare) level.bake->bare = turnedMesh(level.bake->bare, up);
     }
     for (CagePush& push : document.bake.pushes) push.centre = turned(push.centre, up == UpAxis::Y);
     return document;

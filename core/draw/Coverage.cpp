@@ -9,7 +9,7 @@ namespace um {
 namespace {
 
 constexpr int samplesAcross = 4;
-constexpr double largestPicture = 8192;
+constexpr double largestCoverage = 8192;
 
 }  // namespace
 
@@ -28,7 +28,7 @@ CoverageMask drawCoverage(const ContourMesh& contour, const Eigen::Matrix3d& tur
     CoverageMask mask;
     if (box.isEmpty()) return mask;
     const Eigen::Vector2d size = (box.max() - box.min()) / samplesAcross;
-    if (!(size.maxCoeff() < largestPicture))
+    if (!(size.maxCoeff() < largestCoverage))
         throw MeshError("An outline picture of that size would have more than 8,192 pixels a side; ask for fewer.");
     mask.width = int(std::ceil(size.x())) + 2;
     mask.height = int(std::ceil(size.y())) + 2;

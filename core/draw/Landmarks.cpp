@@ -10,11 +10,11 @@
 namespace um {
 namespace {
 
-constexpr int directionCount = 48;  // and their opposites
+constexpr int landmarkDirections = 48;  // and their opposites
 
 // Along a spiral over half the sphere, evenly spread.
 Vec3f direction(int i) {
-    const double up = (i + 0.5) / directionCount, angle = i * pi * (3 - std::sqrt(5.0));
+    const double up = (i + 0.5) / landmarkDirections, angle = i * pi * (3 - std::sqrt(5.0));
     const double out = std::sqrt(1 - up * up);
     return Vec3d(out * std::cos(angle), up, out * std::sin(angle)).cast<float>();
 }
@@ -35,13 +35,13 @@ struct Reach {
         }
     }
 };
-using Outermost = std::array<Reach, directionCount>;
+using Outermost = std::array<Reach, landmarkDirections>;
 
 // Looks at the places only in directions in which their box reaches farther than what is known.
 void extend(Outermost& known, std::span<const Vec3f> places) {
     Box3f box;
     for (const Vec3f& place : places) box.extend(place);
-    for (int i = 0; i < directionCount; ++i) {
+    for (int i = 0; i < landmarkDirections; ++i) {
         Reach& reach = known[std::size_t(i)];
         const Vec3f along = direction(i);
         const float middle = along.dot(box.center()), half = along.cwiseAbs().dot(box.sizes()) / 2;
@@ -69,7 +69,7 @@ std::vector<Vec3f> findLandmarks(const Mesh& mesh, std::size_t count) {
     parallelChunks(positions.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         extend(chunks[chunk], std::span(positions).subspan(begin, end - begin));
     });
-    for (std::size_t i = 0; i < directionCount; ++i) {
+    for (std::size_t i = 0; i < landmarkDirections; ++i) {
         for (const Outermost& chunk : chunks) {
             outermost[i].take(chunk[i].lowest, chunk[i].low);
             outermost[i].take(chunk[i].highest, chunk[i].high);

@@ -8,7 +8,7 @@ namespace um {
 namespace {
 
 constexpr std::uint32_t magic = 0x46546c67, version = 2, jsonType = 0x4e4f534a, binaryType = 0x004e4942;
-constexpr std::size_t headerSize = 12, chunkHeaderSize = 8;
+constexpr std::size_t glbHeaderSize = 12, glbChunkHeaderSize = 8;
 
 void append(std::string& file, std::initializer_list<std::size_t> words) {
     for (const std::size_t word : words) {
@@ -20,9 +20,9 @@ void append(std::string& file, std::initializer_list<std::size_t> words) {
 // Takes a chunk off the front.
 std::optional<std::string_view> takeChunk(std::string_view& rest, std::uint32_t type) {
     std::array<std::uint32_t, 2> header{};
-    if (rest.size() < chunkHeaderSize) return std::nullopt;
-    std::memcpy(header.data(), rest.data(), chunkHeaderSize);
-    rest.remove_prefix(chunkHeaderSize);
+    if (rest.size() < glbChunkHeaderSize) return std::nullopt;
+    std::memcpy(header.data(), rest.data(), glbChunkHeaderSize);
+    rest.remove_prefix(glbChunkHeaderSize);
     if (header[1] != type || header[0] > rest.size()) return std::nullopt;
     const std::string_view chunk = rest.substr(0, header[0]);
     rest.remove_prefix(header[0]);
@@ -34,7 +34,7 @@ std::optional<std::string_view> takeChunk(std::string_view& rest, std::uint32_t 
 std::string glbOf(std::string json, std::string_view bytes) {
     json.resize((json.size() + 3) / 4 * 4, ' ');
     const std::size_t binarySize = (bytes.size() + 3) / 4 * 4;
-    const std::size_t size = headerSize + 2 * chunkHeaderSize + json.size() + binarySize;
+    const std::size_t size = glbHeaderSize + 2 * glbChunkHeaderSize + json.size() + binarySize;
     std::string file;
     file.reserve(size);
     append(file, {magic, version, size, json.size(), jsonType});
@@ -46,8 +46,8 @@ std::string glbOf(std::string json, std::string_view bytes) {
 }
 
 std::optional<GlbChunks> chunksOfGlb(std::string_view file) {
-    if (!file.starts_with("glTF") || file.size() < headerSize) return std::nullopt;
-    file.remove_prefix(headerSize);
+    if (!file.starts_with("glTF") || file.size() < glbHeaderSize) return std::nullopt;
+    file.remove_prefix(glbHeaderSize);
     const auto json = takeChunk(file, jsonType);
     const auto bytes = json ? takeChunk(file, binaryType) : std::nullopt;
     if (!bytes) return std::nullopt;

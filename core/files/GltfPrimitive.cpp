@@ -63,7 +63,7 @@ int addUvs(GltfBuffer& buffer, const std::vector<Vec2f>& uvs, bool packed) {
 }
 
 // Joints and weights; a joint that has no weight is number 0, as the format wants it.
-void addInfluences(GltfBuffer& buffer, const GltfPrimitive& primitive, bool packed, GltfJson& attributes) {
+void addInfluences(GltfBuffer& buffer, const GltfPrimitive& primitive, bool packed, Json& attributes) {
     const std::vector<std::array<float, 4>>& weights = primitive.weights;
     std::vector<std::array<std::uint16_t, 4>> joints = primitive.joints;
     for (std::size_t i = 0; i < joints.size(); ++i)
@@ -98,10 +98,9 @@ int addIndices(GltfBuffer& buffer, const std::vector<Triangle>& triangles, std::
     return buffer.add(indices, "SCALAR", unsignedIntType, elementTarget);
 }
 
-GltfJson addCompressed(GltfBuffer& buffer, const GltfPrimitive& primitive, bool skinned,
-                       const GltfPrimitiveStyle& style) {
+Json addCompressed(GltfBuffer& buffer, const GltfPrimitive& primitive, bool skinned, const GltfPrimitiveStyle& style) {
     const DracoPrimitive draco = compressWithDraco(primitive, skinned, style.grid);
-    GltfJson attributes, numbers;
+    Json attributes, numbers;
     const auto add = [&](const char* name, std::size_t which, const char* type, int componentType,
                          bool normalized = false) {
         if (draco.numbers[which] < 0) return;
@@ -112,7 +111,7 @@ GltfJson addCompressed(GltfBuffer& buffer, const GltfPrimitive& primitive, bool 
     Box3f box;
     for (const Vec3f& p : primitive.positions) box.extend(p);
     // Places move by at most half a step of the grid.
-    GltfJson& positions = buffer.accessor(attributes["POSITION"].get<int>());
+    Json& positions = buffer.accessor(attributes["POSITION"].get<int>());
     positions["min"] = {box.min().x(), box.min().y(), box.min().z()};
     positions["max"] = {box.max().x(), box.max().y(), box.max().z()};
     add("NORMAL", 1, "VEC3", floatType);
@@ -135,11 +134,11 @@ bool GltfPrimitive::isSkinned() const {
                        [](const std::array<float, 4>& w) { return w[0] + w[1] + w[2] + w[3] > 0; });
 }
 
-GltfJson addPrimitive(GltfBuffer& buffer, const GltfPrimitive& p, bool skinned, const GltfPrimitiveStyle& style) {
+Json addPrimitive(GltfBuffer& buffer, const GltfPrimitive& p, bool skinned, const GltfPrimitiveStyle& style) {
     // Blend shapes refer to vertices one by one, which Draco puts into an order of its own.
     if (style.packing == GltfPacking::Draco && p.offsets.empty()) return addCompressed(buffer, p, skinned, style);
     const bool packed = style.packing == GltfPacking::Quantised;
-    GltfJson attributes;
+    Json attributes;
     attributes["POSITION"] = style.onGrid ? addOnGrid(buffer, p.positions, style.grid) : addPlaces(buffer, p.positions);
     attributes["NORMAL"] =
         packed ? addDirections(buffer, p.normals, "VEC3") : buffer.add(p.normals, "VEC3", floatType, arrayTarget);
@@ -151,7 +150,7 @@ GltfJson addPrimitive(GltfBuffer& buffer, const GltfPrimitive& p, bool skinned, 
         attributes[p.uvs.empty() ? "TEXCOORD_0" : "TEXCOORD_1"] = addUvs(buffer, p.secondUvs, packed);
     if (!p.colors.empty()) attributes["COLOR_0"] = buffer.add(p.colors, "VEC4", unsignedByteType, arrayTarget, true);
     if (skinned) addInfluences(buffer, p, packed, attributes);
-    GltfJson result = {{"attributes", attributes}, {"indices", addIndices(buffer, p.triangles, p.positions.size())}};
+    Json result = {{"attributes", attributes}, {"indices", addIndices(buffer, p.triangles, p.positions.size())}};
     for (const std::vector<Vec3f>& offsets : p.offsets)
         result["targets"].push_back({{"POSITION", addPlaces(buffer, offsets)}});
     return result;

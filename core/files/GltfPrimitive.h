@@ -33,8 +33,7 @@ struct GltfPrimitiveStyle {
 };
 
 /// Adds it to the file. @returns its JSON, without a material
-GltfJson addPrimitive(GltfBuffer& buffer, const GltfPrimitive& primitive, bool skinned,
-                      const GltfPrimitiveStyle& style);
+Json addPrimitive(GltfBuffer& buffer, const GltfPrimitive& primitive, bool skinned, const GltfPrimitiveStyle& style);
 
 /// What Draco makes of a primitive.
 struct DracoPrimitive {

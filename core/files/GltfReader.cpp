@@ -66,9 +66,9 @@ struct Problems {
     }
 };
 
-class Reader {
+class GltfFileReader {
 public:
-    Reader(const std::filesystem::path& path, MeshFile& result, const Progress& progress)
+    GltfFileReader(const std::filesystem::path& path, MeshFile& result, const Progress& progress)
         : m_path(path), m_result(result), m_mesh(result.mesh), m_progress(progress) {}
 
     void read(std::string_view text);
@@ -123,7 +123,7 @@ private:
     Problems m_unfit;       // skins and blend shapes of those that were read
 };
 
-void Reader::parse(std::string_view text) {
+void GltfFileReader::parse(std::string_view text) {
     tinygltf::TinyGLTF parser;
     m_images.emplace(parser);
     std::string problem;
@@ -160,7 +160,7 @@ void Reader::parse(std::string_view text) {
             fail("it needs the extension " + shown(extension) + ", which is not understood; export it without.");
 }
 
-void Reader::readMaterials() {
+void GltfFileReader::readMaterials() {
     for (const tinygltf::Material& from : m_model.materials) {
         Material material;
         material.name = from.name;
@@ -190,7 +190,7 @@ Vec2f uvOf(const GltfValues& values, std::size_t i, const Eigen::Affine2d& move)
     return {moved.x(), 1.0f - moved.y()};
 }
 
-std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount) {
+std::vector<Triangle> GltfFileReader::readTriangles(const tinygltf::Primitive& primitive, std::size_t vertexCount) {
     std::vector<std::uint32_t> indices;
     if (primitive.indices >= 0) {
         indices = m_data.indices(primitive.indices);
@@ -218,7 +218,7 @@ std::vector<Triangle> Reader::readTriangles(const tinygltf::Primitive& primitive
     return triangles;
 }
 
-bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& world, std::uint32_t part) {
+bool GltfFileReader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& world, std::uint32_t part) {
     const bool triangular = primitive.mode == -1 ||
                             (primitive.mode >= TINYGLTF_MODE_TRIANGLES && primitive.mode <= TINYGLTF_MODE_TRIANGLE_FAN);
     const auto positionEntry = primitive.attributes.find("POSITION");
@@ -295,7 +295,7 @@ bool Reader::readPrimitive(const tinygltf::Primitive& primitive, const Mat4d& wo
 }
 
 // The joints of a skin, appended to the skeleton once. @returns the number of the first
-std::uint32_t Reader::readSkin(int index) {
+std::uint32_t GltfFileReader::readSkin(int index) {
     if (std::size_t(index) >= m_model.skins.size()) fail("a node names a skin that is not there; export it again.");
     if (const auto known = m_firstJoint.find(index); known != m_firstJoint.end()) return known->second;
     const tinygltf::Skin& skin = m_model.skins[std::size_t(index)];
@@ -345,7 +345,7 @@ std::uint32_t Reader::readSkin(int index) {
 }
 
 // All of a primitive's, or none where anything of them is wrong.
-void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, int skin) {
+void GltfFileReader::readInfluences(const tinygltf::Primitive& primitive, std::size_t rows, int skin) {
     const std::uint32_t firstJoint = readSkin(skin);
     const std::size_t jointCount = m_model.skins[std::size_t(skin)].joints.size();
     const auto joints = primitive.attributes.find("JOINTS_0"), weights = primitive.attributes.find("WEIGHTS_0");
@@ -372,8 +372,8 @@ void Reader::readInfluences(const tinygltf::Primitive& primitive, std::size_t ro
     std::copy(read.begin(), read.end(), m_influences.end() - long(rows));
 }
 
-void Reader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
-                        const Mat4d& world) {
+void GltfFileReader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Mesh& mesh, std::size_t rows,
+                                const Mat4d& world) {
     const Eigen::Matrix3f linear = world.topLeftCorner<3, 3>().cast<float>();
     for (std::size_t target = 0; target < primitive.targets.size(); ++target) {
         const auto entry = primitive.targets[target].find("POSITION");
@@ -402,7 +402,7 @@ void Reader::readMorphs(const tinygltf::Primitive& primitive, const tinygltf::Me
 }
 
 // What moves a file vertex apart from its place: lips that touch are two surfaces all the same.
-std::uint64_t Reader::movementKey(std::size_t vertex) const {
+std::uint64_t GltfFileReader::movementKey(std::size_t vertex) const {
     std::uint64_t key = 0;
     const auto add = [&](std::uint32_t bits) { key = mixBits(key ^ bits); };
     for (std::size_t k = 0; k < 4; ++k)
@@ -417,7 +417,7 @@ std::uint64_t Reader::movementKey(std::size_t vertex) const {
 }
 
 // The vertices of a part are joined where they meet and move alike; what a file vertex carries lives on as a wedge.
-void Reader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
+void GltfFileReader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
     m_wedges.insert(m_wedges.end(), m_mesh.triangles.begin() + long(firstTriangle), m_mesh.triangles.end());
     const std::span<const Vec3f> points(m_mesh.positions.data() + firstPosition,
                                         m_mesh.positions.size() - firstPosition);
@@ -441,7 +441,7 @@ void Reader::weldPart(std::size_t firstPosition, std::size_t firstTriangle) {
         for (VertexId& v : m_mesh.triangles[t]) v = VertexId(before + welded.indexOf[v - firstPosition]);
 }
 
-void Reader::readPart(const tinygltf::Node& node, const Mat4d& world) {
+void GltfFileReader::readPart(const tinygltf::Node& node, const Mat4d& world) {
     if (std::size_t(node.mesh) >= m_model.meshes.size())
         fail("a node names a mesh that is not there; export it again.");
     const tinygltf::Mesh& mesh = m_model.meshes[std::size_t(node.mesh)];
@@ -469,7 +469,7 @@ void Reader::readPart(const tinygltf::Node& node, const Mat4d& world) {
 }
 
 // Where some primitives have normals and others not, the others get smooth ones.
-void Reader::fillMissingNormals() {
+void GltfFileReader::fillMissingNormals() {
     const bool complete =
         std::none_of(m_mesh.normals.begin(), m_mesh.normals.end(), [](const Vec3f& normal) { return normal.isZero(); });
     if (complete) return;
@@ -498,7 +498,7 @@ Mat4d localMatrix(const tinygltf::Node& node) {
     return placed.matrix();
 }
 
-void Reader::visit(int index, const Mat4d& parent, std::size_t depth) {
+void GltfFileReader::visit(int index, const Mat4d& parent, std::size_t depth) {
     if (index < 0 || std::size_t(index) >= m_model.nodes.size())
         fail("the scene names a node that is not there; export it again.");
     if (depth > m_model.nodes.size()) fail("its nodes contain one another in a circle; export it again.");
@@ -509,14 +509,14 @@ void Reader::visit(int index, const Mat4d& parent, std::size_t depth) {
 }
 
 // Where each node lies: skins name joints that come later in the scene.
-void Reader::findWorlds(int index, const Mat4d& parent, std::size_t depth) {
+void GltfFileReader::findWorlds(int index, const Mat4d& parent, std::size_t depth) {
     if (index < 0 || std::size_t(index) >= m_model.nodes.size() || depth > m_model.nodes.size()) return;
     const tinygltf::Node& node = m_model.nodes[std::size_t(index)];
     m_worlds[std::size_t(index)] = parent * localMatrix(node);
     for (const int child : node.children) findWorlds(child, m_worlds[std::size_t(index)], depth + 1);
 }
 
-void Reader::visitScene() {
+void GltfFileReader::visitScene() {
     std::vector<int> roots;
     if (!m_model.scenes.empty()) {
         const auto scene = std::size_t(std::clamp(m_model.defaultScene, 0, int(m_model.scenes.size()) - 1));
@@ -532,7 +532,7 @@ void Reader::visitScene() {
     for (const int root : roots) visit(root, Mat4d::Identity(), 0);
 }
 
-void Reader::read(std::string_view text) {
+void GltfFileReader::read(std::string_view text) {
     parse(text);
     m_progress.at(0.4);
     readMaterials();
@@ -582,10 +582,10 @@ void Reader::read(std::string_view text) {
 
 void readGltf(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
     if (const auto unpacked = withoutDraco(path, text)) {
-        Reader(path, result, progress).read(*unpacked);
+        GltfFileReader(path, result, progress).read(*unpacked);
         return;
     }
-    Reader(path, result, progress).read(text);
+    GltfFileReader(path, result, progress).read(text);
 }
 
 }  // namespace um

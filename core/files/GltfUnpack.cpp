@@ -10,26 +10,27 @@
 namespace um {
 namespace {
 
-constexpr const char* extension = "KHR_draco_mesh_compression";
+constexpr const char* dracoExtension = "KHR_draco_mesh_compression";
 
 class Unpacker {
 public:
     Unpacker(const std::filesystem::path& path, std::string_view json, std::string_view binary)
-        : m_path(path), m_json(GltfJson::parse(json)), m_bytes(binary) {}
+        : m_path(path), m_json(Json::parse(json)), m_bytes(binary) {}
 
     std::string unpack() {
-        for (GltfJson& mesh : m_json.at("meshes"))
-            for (GltfJson& primitive : mesh.at("primitives"))
-                if (primitive.contains("extensions") && primitive["extensions"].contains(extension)) unpack(primitive);
+        for (Json& mesh : m_json.at("meshes"))
+            for (Json& primitive : mesh.at("primitives"))
+                if (primitive.contains("extensions") && primitive["extensions"].contains(dracoExtension))
+                    unpack(primitive);
         for (const char* list : {"extensionsRequired", "extensionsUsed"})
             if (m_json.contains(list)) {
-                GltfJson left = GltfJson::array();
-                for (const GltfJson& name : m_json[list])
-                    if (name != extension) left.push_back(name);
+                Json left = Json::array();
+                for (const Json& name : m_json[list])
+                    if (name != dracoExtension) left.push_back(name);
                 m_json[list] = left;
             }
         m_json.at("buffers").at(0)["byteLength"] = m_bytes.size();
-        return glbOf(m_json.dump(-1, ' ', false, GltfJson::error_handler_t::replace), m_bytes);
+        return glbOf(m_json.dump(-1, ' ', false, Json::error_handler_t::replace), m_bytes);
     }
 
 private:
@@ -37,10 +38,10 @@ private:
         throw FileError(m_path.string() + " has a compressed part that is damaged; export or copy it again.");
     }
 
-    void unpack(GltfJson& primitive) {
-        const GltfJson packed = primitive["extensions"][extension];
-        primitive["extensions"].erase(extension);
-        const GltfJson& view = m_json.at("bufferViews").at(packed.at("bufferView").get<std::size_t>());
+    void unpack(Json& primitive) {
+        const Json packed = primitive["extensions"][dracoExtension];
+        primitive["extensions"].erase(dracoExtension);
+        const Json& view = m_json.at("bufferViews").at(packed.at("bufferView").get<std::size_t>());
         const std::size_t offset = view.value("byteOffset", std::size_t(0)), length = view.at("byteLength");
         if (offset > m_bytes.size() || length > m_bytes.size() - offset) fail();
         draco::DecoderBuffer buffer;
@@ -86,11 +87,11 @@ private:
     }
 
     void put(std::size_t accessor, const void* data, std::size_t size, std::size_t count, int type) {
-        GltfJson& views = m_json.at("bufferViews");
+        Json& views = m_json.at("bufferViews");
         m_bytes.resize((m_bytes.size() + 3) / 4 * 4, '\0');
         views.push_back({{"buffer", 0}, {"byteOffset", m_bytes.size()}, {"byteLength", size}});
         m_bytes.append(static_cast<const char*>(data), size);
-        GltfJson& json = m_json.at("accessors").at(accessor);
+        Json& json = m_json.at("accessors").at(accessor);
         json["bufferView"] = views.size() - 1;
         json["byteOffset"] = 0;
         json["count"] = count;
@@ -98,7 +99,7 @@ private:
     }
 
     const std::filesystem::path& m_path;
-    GltfJson m_json;
+    Json m_json;
     std::string m_bytes;
 };
 
@@ -107,10 +108,10 @@ private:
 std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::string_view text) {
     const auto chunks = chunksOfGlb(text);
     // What is cut off is said by the reader.
-    if (!chunks || chunks->json.find(extension) == std::string_view::npos) return std::nullopt;
+    if (!chunks || chunks->json.find(dracoExtension) == std::string_view::npos) return std::nullopt;
     try {
         return Unpacker(path, chunks->json, chunks->bytes).unpack();
-    } catch (const GltfJson::exception&) {
+    } catch (const Json::exception&) {
         throw FileError(path.string() + " is no valid glTF: its compressed parts are not described; export it again.");
     }
 }

@@ -1,5 +1,6 @@
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 #include "files/Glb.h"
 #include "files/Gltf.h"
 #include "files/GltfPrimitive.h"
@@ -13,8 +14,6 @@
 
 namespace um {
 namespace {
-
-using Json = GltfJson;
 
 constexpr std::uint32_t notYet = std::numeric_limits<std::uint32_t>::max();
 

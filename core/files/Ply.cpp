@@ -59,9 +59,9 @@ Vec2f uvOf(std::uint64_t key) {
 }
 
 // The reading of one file: the header, where the data has been read to, and the mesh that fills up.
-class Reader {
+class PlyReader {
 public:
-    Reader(const std::filesystem::path& path, std::string_view text, MeshFile& result)
+    PlyReader(const std::filesystem::path& path, std::string_view text, MeshFile& result)
         : m_path(path), m_text(text), m_result(result), m_header(readHeader(path, text)), m_at(m_header.size) {}
 
     void read(const Progress& progress);
@@ -104,7 +104,7 @@ private:
 };
 
 // A header's word alone allocates nothing: every element takes at least this many bytes of the file.
-void Reader::requireRoom(const Element& element) const {
+void PlyReader::requireRoom(const Element& element) const {
     std::size_t least = 0;
     for (const Property& property : element.properties)
         least +=
@@ -117,9 +117,9 @@ void Reader::requireRoom(const Element& element) const {
                         "\", more than a mesh can hold (4,294 million); split it.");
 }
 
-void Reader::readRowsAscii(const Element& element,
-                           const std::function<void(std::size_t, LineCursor&, const char*)>& row,
-                           const Progress& progress) {
+void PlyReader::readRowsAscii(const Element& element,
+                              const std::function<void(std::size_t, LineCursor&, const char*)>& row,
+                              const Progress& progress) {
     std::string_view rest = data();
     for (std::size_t i = 0; i < element.count; ++i) {
         if (i % 16384 == 0) progress.at(double(i) / double(element.count));
@@ -136,7 +136,7 @@ void Reader::readRowsAscii(const Element& element,
     m_at = m_text.size() - rest.size();
 }
 
-void Reader::readVertices(const Element& element, const Progress& progress) {
+void PlyReader::readVertices(const Element& element, const Progress& progress) {
     const VertexLayout layout = layoutOf(m_path, element);
     requireRoom(element);
     Mesh& mesh = m_result.mesh;
@@ -197,7 +197,7 @@ void Reader::readVertices(const Element& element, const Progress& progress) {
     m_at += stride * element.count;
 }
 
-void Reader::addTriangle(const Face& face, const Triangle& corners) {
+void PlyReader::addTriangle(const Face& face, const Triangle& corners) {
     m_result.mesh.triangles.push_back({face.corners[corners[0]], face.corners[corners[1]], face.corners[corners[2]]});
     if (!m_layout.uvs) return;
     m_textureOf.push_back(face.texture);
@@ -206,7 +206,7 @@ void Reader::addTriangle(const Face& face, const Triangle& corners) {
     for (std::size_t k = 0; k < 3; ++k) keys[k] = keyOf(face.uvs[2 * corners[k]], face.uvs[2 * corners[k] + 1]);
 }
 
-void Reader::addFace(const Face& face) {
+void PlyReader::addFace(const Face& face) {
     const std::vector<Vec3f>& positions = m_result.mesh.positions;
     if (face.corners.size() < 3) {
         ++m_tooSmall;
@@ -225,7 +225,7 @@ void Reader::addFace(const Face& face) {
 }
 
 // The bytes of one binary record, or 0 if it does not fit.
-std::size_t Reader::recordSize(const Element& element, const char* at, std::size_t room) const {
+std::size_t PlyReader::recordSize(const Element& element, const char* at, std::size_t room) const {
     std::size_t size = 0;
     for (const Property& property : element.properties) {
         const std::size_t fixed = sizeOf(property.isList ? property.countType : property.type);
@@ -241,7 +241,7 @@ std::size_t Reader::recordSize(const Element& element, const char* at, std::size
 }
 
 // Where every face is a triangle, all records have one size and can be read side by side.
-bool Reader::readPlainTriangles(const Element& element, const Progress& progress) {
+bool PlyReader::readPlainTriangles(const Element& element, const Progress& progress) {
     if (m_layout.uvs) return false;
     const std::size_t listIndex = m_layout.corners;
     const Property& list = element.properties[listIndex];
@@ -291,7 +291,7 @@ bool Reader::readPlainTriangles(const Element& element, const Progress& progress
     return true;
 }
 
-void Reader::readBinaryFaces(const Element& element, const Progress& progress) {
+void PlyReader::readBinaryFaces(const Element& element, const Progress& progress) {
     Face face;
     for (std::size_t f = 0; f < element.count; ++f) {
         if (f % 65536 == 0) progress.at(double(f) / double(element.count));
@@ -327,7 +327,7 @@ void Reader::readBinaryFaces(const Element& element, const Progress& progress) {
     }
 }
 
-void Reader::readAsciiFaces(const Element& element, const Progress& progress) {
+void PlyReader::readAsciiFaces(const Element& element, const Progress& progress) {
     Face face;
     readRowsAscii(
         element,
@@ -369,7 +369,7 @@ void Reader::readAsciiFaces(const Element& element, const Progress& progress) {
         progress);
 }
 
-void Reader::readFaces(const Element& element, const Progress& progress) {
+void PlyReader::readFaces(const Element& element, const Progress& progress) {
     requireRoom(element);
     m_layout = faceLayoutOf(m_path, element);
     if (m_header.encoding == Encoding::Ascii)
@@ -384,7 +384,7 @@ void Reader::readFaces(const Element& element, const Progress& progress) {
 }
 
 // UVs at the corners of faces, beside what vertices have.
-void Reader::makeWedges() {
+void PlyReader::makeWedges() {
     Mesh& mesh = m_result.mesh;
     if (m_cornerUvs.empty()) return;
     const std::vector<std::uint64_t> keys = assignWedges(mesh, m_cornerUvs);
@@ -404,7 +404,7 @@ void Reader::makeWedges() {
 }
 
 // A material for each texture that the file names, and a plain one for faces that have none.
-void Reader::makeMaterials() {
+void PlyReader::makeMaterials() {
     Mesh& mesh = m_result.mesh;
     if (m_header.textures.empty() || mesh.uvs.empty()) return;
     std::string missing;
@@ -438,7 +438,7 @@ void Reader::makeMaterials() {
     if (!runs.empty()) groupIntoSections(mesh, runs);
 }
 
-void Reader::skip(const Element& element, const Progress& progress) {
+void PlyReader::skip(const Element& element, const Progress& progress) {
     requireRoom(element);
     if (m_header.encoding == Encoding::Ascii) {
         readRowsAscii(
@@ -452,7 +452,7 @@ void Reader::skip(const Element& element, const Progress& progress) {
     }
 }
 
-void Reader::read(const Progress& progress) {
+void PlyReader::read(const Progress& progress) {
     bool hasVertices = false;
     bool hasFaces = false;
     for (const Element& element : m_header.elements) {
@@ -493,7 +493,7 @@ void Reader::read(const Progress& progress) {
 }  // namespace
 
 void readPly(const std::filesystem::path& path, std::string_view text, MeshFile& result, const Progress& progress) {
-    Reader(path, text, result).read(progress);
+    PlyReader(path, text, result).read(progress);
 }
 
 void writePly(const Mesh& mesh, const std::filesystem::path& path, const Progress& progress) {

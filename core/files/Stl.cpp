@@ -13,11 +13,11 @@
 namespace um {
 namespace {
 
-constexpr std::size_t headerSize = 80;
+constexpr std::size_t stlHeaderSize = 80;
 
 std::uint32_t statedCount(std::string_view text) {
     std::uint32_t count = 0;
-    std::memcpy(&count, text.data() + headerSize, sizeof count);
+    std::memcpy(&count, text.data() + stlHeaderSize, sizeof count);
     return count;
 }
 
@@ -157,7 +157,7 @@ void readStl(const std::filesystem::path& path, std::string_view text, MeshFile&
         setUnit(mesh, unitIn(text.substr(0, text.find('\n'))));
     } else {
         points = readBinaryPoints(path, text, progress.span(0, 0.4));
-        setUnit(mesh, unitIn(text.substr(0, headerSize)));
+        setUnit(mesh, unitIn(text.substr(0, stlHeaderSize)));
     }
     if (points.empty()) throw FileError(path.string() + " holds no triangles; choose a file that holds a surface.");
     Welded welded = weldPoints(points, progress.span(0.4, 1));
@@ -174,7 +174,7 @@ void writeStl(const Mesh& mesh, const std::filesystem::path& path, const Progres
     writeWhole(path, [&](FileWriter& writer) {
         std::string header = "binary STL";
         if (mesh.unitStated) header += " unit: " + unitName(mesh.metresPerUnit);
-        header.resize(headerSize, ' ');
+        header.resize(stlHeaderSize, ' ');
         const auto count = std::uint32_t(mesh.triangleCount());
         writer.write(header);
         writer.write(&count, sizeof count);

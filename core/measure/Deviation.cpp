@@ -20,7 +20,7 @@ namespace {
 constexpr std::size_t questionsPerSample = 3;
 constexpr std::size_t leastQuestions = 400000;
 
-struct Sample {
+struct SurfaceSample {
     float distance;  // signed
     float weight;    // its share of the area; the weights of a surface add up to 1
 };
@@ -41,8 +41,8 @@ struct Far {
 };
 
 struct Measured {
-    std::vector<Sample> vertices;  // one for each
-    std::vector<Sample> points;
+    std::vector<SurfaceSample> vertices;  // one for each
+    std::vector<SurfaceSample> points;
     std::vector<TriangleId> closest;        // of each vertex
     std::vector<std::uint32_t> firstPoint;  // of each triangle, and the number of all
     std::vector<float> share;               // of the area, of each corner of a triangle and each point on it
@@ -100,7 +100,7 @@ struct PointOn {
 // The farthest sample of each run of them.
 // @param placeOf  called as placeOf(i): where sample i lies
 template <class PlaceOf>
-std::vector<Far> farthestOfRuns(const std::vector<Sample>& samples, const PlaceOf& placeOf) {
+std::vector<Far> farthestOfRuns(const std::vector<SurfaceSample>& samples, const PlaceOf& placeOf) {
     constexpr std::size_t samplesInRun = 4096;
     std::vector<Far> result(chunkCount(samples.size(), samplesInRun));
     parallelChunks(samples.size(), samplesInRun, [&](std::size_t run, std::size_t begin, std::size_t end) {
@@ -286,8 +286,8 @@ OneSidedDeviation summarise(const Measured& measured) {
     result.worstPlace = measured.worstPlace;
     Distribution own(measured.max);
     double sum = 0, squares = 0, weights = 0;
-    for (const std::vector<Sample>* list : {&measured.vertices, &measured.points})
-        for (const Sample& sample : *list) {
+    for (const std::vector<SurfaceSample>* list : {&measured.vertices, &measured.points})
+        for (const SurfaceSample& sample : *list) {
             const double d = double(sample.distance), w = double(sample.weight);
             sum += w * std::abs(d);
             squares += w * d * d;
@@ -305,8 +305,8 @@ OneSidedDeviation summarise(const Measured& measured) {
 void summariseBoth(const std::array<const Measured*, 2>& sides, Deviation& result) {
     result.distribution = Distribution(result.max);
     for (const Measured* side : sides)
-        for (const std::vector<Sample>* list : {&side->vertices, &side->points})
-            for (const Sample& sample : *list) {
+        for (const std::vector<SurfaceSample>* list : {&side->vertices, &side->points})
+            for (const SurfaceSample& sample : *list) {
                 const double d = double(sample.distance), w = double(sample.weight) / 2;
                 result.distribution.add(d, w);
                 result.meanSigned += d * w;

@@ -28,7 +28,7 @@ constexpr double mostSlack = 5;
 constexpr double nearEnough = 0.5;
 
 // A piece of a measured triangle, with what is known at its corners.
-struct Piece {
+struct BoundPiece {
     std::array<Vec3d, 3> corners;
     std::array<double, 3> distances;  // at most
     std::array<TriangleId, 3> closest;
@@ -37,14 +37,14 @@ struct Piece {
     TriangleId triangle = 0;                      // of which it is one
 };
 
-void take(FarPoint& farthest, const Piece& piece) {
+void take(FarPoint& farthest, const BoundPiece& piece) {
     for (std::size_t i = 0; i < 3; ++i)
         if (piece.distances[i] > farthest.distance) farthest = {piece.distances[i], piece.corners[i], piece.triangle};
 }
 
 // What a part of the surface comes to.
 struct Found {
-    std::vector<Piece> open;
+    std::vector<BoundPiece> open;
     FarPoint farthest;
     std::vector<FarPoint> tooFar;
     double boundOfTooFar = 0;
@@ -117,7 +117,7 @@ Rim rimAround(const Mesh& mesh, VertexId v, std::span<const TriangleId> list) {
     return rim;
 }
 
-double boundByRim(const Piece& piece, const Vec3d& centre, const Rim& rim) {
+double boundByRim(const BoundPiece& piece, const Vec3d& centre, const Rim& rim) {
     double lowest = std::numeric_limits<double>::infinity(), highest = -lowest;
     double beyond = 0;  // how far the piece reaches over the border edges
     for (const Vec3d& corner : piece.corners) {
@@ -148,18 +148,18 @@ private:
         return m_known.allowed > 0 && m_known.allowed < usual && (mayBeProven || isTooFar) ? m_known.allowed : usual;
     }
     // There is nothing to be proven of it.
-    bool isTooFar(const Piece& piece) const {
+    bool isTooFar(const BoundPiece& piece) const {
         return m_known.allowed > 0 && std::any_of(piece.distances.begin(), piece.distances.end(),
                                                   [&](double distance) { return distance > m_known.allowed; });
     }
-    void settle(const Piece& piece, Found& found) const;
+    void settle(const BoundPiece& piece, Found& found) const;
     void remember(const Found& found);
-    std::vector<Piece> piecesThatMayBeFar();
-    void cutUp(const Piece& whole, Found& found) const;
-    std::array<Piece, 2> halves(const Piece& whole) const;
+    std::vector<BoundPiece> piecesThatMayBeFar();
+    void cutUp(const BoundPiece& whole, Found& found) const;
+    std::array<BoundPiece, 2> halves(const BoundPiece& whole) const;
     std::pair<double, TriangleId> distanceAt(const Vec3d& p, TriangleId near) const;
-    std::vector<Piece> cut(const std::vector<Piece>& open, std::size_t count);
-    double boundOf(const Piece& piece) const;
+    std::vector<BoundPiece> cut(const std::vector<BoundPiece>& open, std::size_t count);
+    double boundOf(const BoundPiece& piece) const;
 
     const Mesh& m_from;
     const ClosestPointFinder& m_to;
@@ -172,7 +172,7 @@ private:
 };
 
 // A piece that is left open, or found to be too far off, or neither.
-void Bounder::settle(const Piece& piece, Found& found) const {
+void Bounder::settle(const BoundPiece& piece, Found& found) const {
     if (isTooFar(piece)) {
         FarPoint farthest;
         take(farthest, piece);
@@ -194,7 +194,7 @@ void Bounder::remember(const Found& found) {
     m_enough = std::max(m_enough, enoughFor(found.farthest.distance));
 }
 
-double Bounder::boundOf(const Piece& piece) const {
+double Bounder::boundOf(const BoundPiece& piece) const {
     double longest = 0;
     for (std::size_t i = 0; i < 3; ++i)
         longest = std::max(longest, (piece.corners[(i + 1) % 3] - piece.corners[i]).norm());
@@ -236,13 +236,13 @@ double Bounder::boundOf(const Piece& piece) const {
     return bound;
 }
 
-std::vector<Piece> Bounder::piecesThatMayBeFar() {
+std::vector<BoundPiece> Bounder::piecesThatMayBeFar() {
     constexpr std::size_t chunkSize = 512;
     std::vector<Found> found(chunkCount(m_from.triangleCount(), chunkSize));
     parallelChunks(m_from.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         m_progress.check();
         for (std::size_t t = begin; t < end; ++t) {
-            Piece piece;
+            BoundPiece piece;
             piece.triangle = TriangleId(t);
             for (std::size_t i = 0; i < 3; ++i) {
                 const VertexId v = m_from.triangles[t][i];
@@ -254,7 +254,7 @@ std::vector<Piece> Bounder::piecesThatMayBeFar() {
             if (piece.bound > m_enough) cutUp(piece, found[chunk]);
         }
     });
-    std::vector<Piece> open;
+    std::vector<BoundPiece> open;
     for (const Found& here : found) {
         open.insert(open.end(), here.open.begin(), here.open.end());
         remember(here);
@@ -263,22 +263,22 @@ std::vector<Piece> Bounder::piecesThatMayBeFar() {
 }
 
 // Most triangles need a few cuts and no more: those are done at once, without a list of all pieces of all triangles.
-void Bounder::cutUp(const Piece& whole, Found& found) const {
-    std::vector<Piece>& left = found.open;
+void Bounder::cutUp(const BoundPiece& whole, Found& found) const {
+    std::vector<BoundPiece>& left = found.open;
     const std::size_t first = left.size();
     settle(whole, found);
     for (int cuts = 0; cuts < cutsAtOnce && left.size() > first; ++cuts) {
         // The largest that are left come first: they lie at the front.
-        const Piece piece = left[first + std::size_t(cuts) % (left.size() - first)];
+        const BoundPiece piece = left[first + std::size_t(cuts) % (left.size() - first)];
         left[first + std::size_t(cuts) % (left.size() - first)] = left.back();
         left.pop_back();
-        const std::array<Piece, 2> parts = halves(piece);
+        const std::array<BoundPiece, 2> parts = halves(piece);
         take(found.farthest, parts[0]);
-        for (const Piece& part : parts) settle(part, found);
+        for (const BoundPiece& part : parts) settle(part, found);
     }
 }
 
-std::array<Piece, 2> Bounder::halves(const Piece& whole) const {
+std::array<BoundPiece, 2> Bounder::halves(const BoundPiece& whole) const {
     std::size_t a = 0;
     const auto length = [&](std::size_t i) { return (whole.corners[(i + 1) % 3] - whole.corners[i]).squaredNorm(); };
     for (std::size_t i = 1; i < 3; ++i)
@@ -286,7 +286,7 @@ std::array<Piece, 2> Bounder::halves(const Piece& whole) const {
     const std::size_t b = (a + 1) % 3;
     const Vec3d middle = (whole.corners[a] + whole.corners[b]) / 2;
     const auto [distance, closest] = distanceAt(middle, whole.closest[whole.distances[a] < whole.distances[b] ? a : b]);
-    std::array<Piece, 2> parts = {whole, whole};
+    std::array<BoundPiece, 2> parts = {whole, whole};
     for (std::size_t i = 0; i < 2; ++i) {
         const std::size_t corner = i == 0 ? b : a;
         parts[i].corners[corner] = middle;
@@ -308,32 +308,32 @@ std::pair<double, TriangleId> Bounder::distanceAt(const Vec3d& p, TriangleId nea
 }
 
 // Cuts the first `count` pieces in two each; keeps what is still too high, and the pieces that were not cut.
-std::vector<Piece> Bounder::cut(const std::vector<Piece>& open, std::size_t count) {
-    std::vector<std::array<Piece, 2>> parts(count);
+std::vector<BoundPiece> Bounder::cut(const std::vector<BoundPiece>& open, std::size_t count) {
+    std::vector<std::array<BoundPiece, 2>> parts(count);
     parallelFor(
         count, [&](std::size_t p) { parts[p] = halves(open[p]); }, 8);
     Found found;
     for (const auto& two : parts) take(found.farthest, two[0]);
     remember(found);
     found.open.assign(open.begin() + long(count), open.end());
-    std::erase_if(found.open, [&](const Piece& piece) { return piece.bound <= m_enough; });
+    std::erase_if(found.open, [&](const BoundPiece& piece) { return piece.bound <= m_enough; });
     for (const auto& two : parts)
-        for (const Piece& part : two) settle(part, found);
+        for (const BoundPiece& part : two) settle(part, found);
     remember(found);
     return std::move(found.open);
 }
 
 DistanceBound Bounder::run() {
-    std::vector<Piece> open = piecesThatMayBeFar();
+    std::vector<BoundPiece> open = piecesThatMayBeFar();
     std::size_t questions = m_known.questions;
     while (!open.empty() && questions > 0) {
         m_progress.check();
         // The worst pieces first: when the questions run out, all are about equally good.
         const auto worst = std::max_element(open.begin(), open.end(),
-                                            [](const Piece& x, const Piece& y) { return x.bound < y.bound; });
+                                            [](const BoundPiece& x, const BoundPiece& y) { return x.bound < y.bound; });
         const double limit = std::max(m_enough, worstShare * worst->bound);
-        const auto behind =
-            std::stable_partition(open.begin(), open.end(), [&](const Piece& piece) { return piece.bound > limit; });
+        const auto behind = std::stable_partition(open.begin(), open.end(),
+                                                  [&](const BoundPiece& piece) { return piece.bound > limit; });
         const std::size_t count = std::min(std::size_t(behind - open.begin()), questions);
         // All that is left was settled when a farther place was met.
         if (count == 0) break;
@@ -343,7 +343,7 @@ DistanceBound Bounder::run() {
     // What is near enough is not looked at one by one.
     DistanceBound result{std::max(m_enough, m_boundOfTooFar), m_farthest, {}};
     for (const auto& [triangle, far] : m_tooFar) result.tooFar.push_back(far);
-    for (const Piece& piece : open) result.bound = std::max(result.bound, piece.bound);
+    for (const BoundPiece& piece : open) result.bound = std::max(result.bound, piece.bound);
     return result;
 }
 

@@ -6,21 +6,20 @@
 namespace um {
 namespace {
 
-constexpr TriangleId none = ~TriangleId(0);
 constexpr double unknown = std::numeric_limits<double>::infinity();
 
 // Pieces over more triangles are better cut.
-constexpr std::size_t mostTriangles = 1024;
+constexpr std::size_t mostPatchTriangles = 1024;
 
 // What just touches counts as crossing, so that rounding leaves nothing out.
-constexpr double slack = 1e-9;
+constexpr double lengthSlack = 1e-9;
 
-struct Place {
+struct PlanePlace {
     double x, y, height;
 };
 
 // Twice the area of a, b, p.
-double turn(const Place& a, const Place& b, const Place& p) {
+double turn(const PlanePlace& a, const PlanePlace& b, const PlanePlace& p) {
     return (b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x);
 }
 
@@ -44,15 +43,15 @@ public:
     TriangleId operator[](std::size_t i) const { return m_list[i]; }
 
 private:
-    std::array<std::uint16_t, 4 * mostTriangles> m_slots{};  // 0, or one more than the place in the list
-    std::array<TriangleId, mostTriangles + 3> m_list{};
-    std::array<std::uint16_t, mostTriangles + 3> m_used{};
+    std::array<std::uint16_t, 4 * mostPatchTriangles> m_slots{};  // 0, or one more than the place in the list
+    std::array<TriangleId, mostPatchTriangles + 3> m_list{};
+    std::array<std::uint16_t, mostPatchTriangles + 3> m_used{};
     std::size_t m_count = 0;
 };
 
 // The piece in its view, counter-clockwise.
-struct Piece {
-    std::array<Place, 3> corners;
+struct PatchPiece {
+    std::array<PlanePlace, 3> corners;
     double slopeX = 0, slopeY = 0;  // of its plane
     double near = 0;                // areas that count as nothing
 
@@ -62,11 +61,11 @@ struct Piece {
 };
 
 // The part of a side that lies over the piece, from share `begin` to `end` of it.
-struct Crossing {
+struct PatchCrossing {
     double begin = 0, end = 1;
 };
 
-bool crosses(const Piece& piece, const Place& a, const Place& b, Crossing& crossing) {
+bool crosses(const PatchPiece& piece, const PlanePlace& a, const PlanePlace& b, PatchCrossing& crossing) {
     for (std::size_t i = 0; i < 3; ++i) {
         const double atA = turn(piece.corners[i], piece.corners[(i + 1) % 3], a) + piece.near;
         const double atB = turn(piece.corners[i], piece.corners[(i + 1) % 3], b) + piece.near;
@@ -77,13 +76,13 @@ bool crosses(const Piece& piece, const Place& a, const Place& b, Crossing& cross
     return crossing.begin <= crossing.end;
 }
 
-// The one triangle beyond a side; `none` where there is none, or more.
+// The one triangle beyond a side; `noIndex` where there is none, or more.
 TriangleId beyond(const Mesh& mesh, const VertexTriangles& around, TriangleId t, VertexId a, VertexId b) {
-    TriangleId found = none;
+    TriangleId found = noIndex;
     for (const TriangleId other : trianglesNearEdge(around, a, b)) {
         const Triangle& there = mesh.triangles[other];
         if (other == t || !contains(there, a) || !contains(there, b)) continue;
-        if (found != none) return none;
+        if (found != noIndex) return noIndex;
         found = other;
     }
     return found;
@@ -98,9 +97,9 @@ double patchBound(const std::array<Vec3d, 3>& corners, const Mesh& mesh, const V
     const Vec3d up = direction / length, right = up.unitOrthogonal(), forward = up.cross(right);
     const auto seen = [&](const Vec3d& p) {
         const Vec3d from = p - corners[0];
-        return Place{from.dot(right), from.dot(forward), from.dot(up)};
+        return PlanePlace{from.dot(right), from.dot(forward), from.dot(up)};
     };
-    Piece piece{{seen(corners[0]), seen(corners[1]), seen(corners[2])}};
+    PatchPiece piece{{seen(corners[0]), seen(corners[1]), seen(corners[2])}};
     double area = turn(piece.corners[0], piece.corners[1], piece.corners[2]);
     if (area < 0) {
         std::swap(piece.corners[1], piece.corners[2]);
@@ -108,8 +107,8 @@ double patchBound(const std::array<Vec3d, 3>& corners, const Mesh& mesh, const V
     }
     const double size = (corners[1] - corners[0]).squaredNorm() + (corners[2] - corners[0]).squaredNorm();
     if (!(area > 1e-6 * size)) return unknown;
-    piece.near = slack * area;
-    const Place &a = piece.corners[0], &b = piece.corners[1], &c = piece.corners[2];
+    piece.near = lengthSlack * area;
+    const PlanePlace &a = piece.corners[0], &b = piece.corners[1], &c = piece.corners[2];
     piece.slopeX = ((b.height - a.height) * (c.y - a.y) - (c.height - a.height) * (b.y - a.y)) / area;
     piece.slopeY = ((c.height - a.height) * (b.x - a.x) - (b.height - a.height) * (c.x - a.x)) / area;
 
@@ -121,14 +120,14 @@ double patchBound(const std::array<Vec3d, 3>& corners, const Mesh& mesh, const V
     for (std::size_t i = 0; i < triangles.count(); ++i) {
         const TriangleId t = triangles[i];
         const Triangle& triangle = mesh.triangles[t];
-        std::array<Place, 3> places;
+        std::array<PlanePlace, 3> places;
         for (std::size_t k = 0; k < 3; ++k) places[k] = seen(mesh.positions[triangle[k]].cast<double>());
         const double facing = turn(places[0], places[1], places[2]);
         if (!(facing > 0)) return unknown;
         bool meets = false;
         for (std::size_t k = 0; k < 3; ++k) {
-            const Place &from = places[k], &to = places[(k + 1) % 3];
-            Crossing crossing;
+            const PlanePlace &from = places[k], &to = places[(k + 1) % 3];
+            PatchCrossing crossing;
             if (!crosses(piece, from, to, crossing)) continue;
             meets = true;
             for (const double share : {crossing.begin, crossing.end}) {
@@ -137,14 +136,14 @@ double patchBound(const std::array<Vec3d, 3>& corners, const Mesh& mesh, const V
                 bound = std::max(bound, std::abs(height - piece.heightAt(x, y)));
             }
             const TriangleId other = beyond(mesh, around, t, triangle[k], triangle[(k + 1) % 3]);
-            if (other == none || triangles.count() == mostTriangles) return unknown;
+            if (other == noIndex || triangles.count() == mostPatchTriangles) return unknown;
             triangles.add(other);
         }
         for (int k = 0; k < 3; ++k) {
-            const Place& p = piece.corners[std::size_t(k)];
+            const PlanePlace& p = piece.corners[std::size_t(k)];
             const double second = turn(places[2], places[0], p) / facing,
                          third = turn(places[0], places[1], p) / facing;
-            if (second < -slack || third < -slack || second + third > 1 + slack) continue;
+            if (second < -lengthSlack || third < -lengthSlack || second + third > 1 + lengthSlack) continue;
             covered |= 1 << k;
             meets = true;
             const double height = places[0].height + second * (places[1].height - places[0].height) +

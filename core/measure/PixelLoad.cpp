@@ -13,7 +13,7 @@
 namespace um {
 namespace {
 
-constexpr double largestPicture = 4096;
+constexpr double largestLoad = 4096;
 
 // What the pixels show, and what was spent on them.
 struct Canvas {
@@ -64,7 +64,7 @@ PixelLoad measurePixelLoad(const Mesh& mesh, const Mat3d& turn, double pixelsPer
         seen.extend(places[v]);
     }
     const Vec3f size = seen.sizes();
-    if (!(double(std::max(size.x(), size.y())) < largestPicture))
+    if (!(double(std::max(size.x(), size.y())) < largestLoad))
         throw MeshError(
             "The pixel load of that size would need a picture of more than 4,096 pixels a side; "
             "ask for one from farther away.");

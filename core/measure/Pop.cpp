@@ -12,8 +12,8 @@
 namespace um {
 namespace {
 
-constexpr int across = 2;  // samples along a pixel
-constexpr double largestPicture = 512;
+constexpr int popSamplesAcross = 2;  // samples along a pixel
+constexpr double largestPop = 512;
 constexpr double clayValue = 199, creaseDegrees = 50;
 
 // CIELAB's lightness of a light of 0 to 1.
@@ -40,23 +40,24 @@ public:
 
     Shades draw(const FlatView& view, int width, int height) const {
         const Mesh& mesh = *m_mesh;
-        const TriangleMap map = drawTriangles(mesh, view, width, height, across);
+        const TriangleMap map = drawTriangles(mesh, view, width, height, popSamplesAcross);
         Shades shades;
         shades.covered.assign(std::size_t(width) * std::size_t(height), 0);
         shades.lightness = shades.covered;
         parallelFor(
             std::size_t(height),
             [&](std::size_t row) {
-                for (int y = int(row) * across; y < (int(row) + 1) * across; ++y)
+                for (int y = int(row) * popSamplesAcross; y < (int(row) + 1) * popSamplesAcross; ++y)
                     for (int x = 0; x < map.width; ++x) {
                         const TriangleId t = map.triangles[std::size_t(y) * std::size_t(map.width) + std::size_t(x)];
                         if (t == TriangleMap::nothing) continue;
-                        const std::size_t pixel = row * std::size_t(width) + std::size_t(x / across);
-                        shades.covered[pixel] += 1.0f / (across * across);
+                        const std::size_t pixel = row * std::size_t(width) + std::size_t(x / popSamplesAcross);
+                        shades.covered[pixel] += 1.0f / (popSamplesAcross * popSamplesAcross);
                         shades.lightness[pixel] += float(lightnessAt(view, map, t, x, y));
                     }
                 for (std::size_t i = row * std::size_t(width); i < (row + 1) * std::size_t(width); ++i)
-                    if (shades.covered[i] > 0) shades.lightness[i] /= shades.covered[i] * across * across;
+                    if (shades.covered[i] > 0)
+                        shades.lightness[i] /= shades.covered[i] * popSamplesAcross * popSamplesAcross;
             },
             8);
         return shades;
@@ -67,7 +68,7 @@ private:
     double lightnessAt(const FlatView& view, const TriangleMap& map, TriangleId t, int x, int y) const {
         static const Vec3d light = Vec3d(-0.45, 0.65, 0.62).normalized();
         const Mesh& mesh = *m_mesh;
-        const double scale = view.pixelsPerUnit * across;
+        const double scale = view.pixelsPerUnit * popSamplesAcross;
         std::array<Eigen::Vector2d, 3> places;
         for (std::size_t k = 0; k < 3; ++k) {
             const Vec3d from = mesh.positions[mesh.triangles[t][k]].cast<double>() - view.middle;
@@ -102,7 +103,7 @@ Pop measurePop(const Mesh& before, const Mesh& after, double pixelsPerUnit, cons
     box.extend(boundingBox(after));
     const double size = box.isEmpty() ? 0 : double((box.max() - box.min()).norm());
     if (!(size > 0) || !(pixelsPerUnit > 0)) return pop;
-    const double drawn = std::min(pixelsPerUnit, largestPicture / size);
+    const double drawn = std::min(pixelsPerUnit, largestPop / size);
     const double up = pixelsPerUnit / drawn * (pixelsPerUnit / drawn);
     const int pixels = int(std::ceil(size * drawn)) + 2;
     const Painter first(before), second(after);

@@ -32,12 +32,6 @@ private:
     std::vector<Vec3f> m_smooth;
 };
 
-std::array<Vec3d, 3> cornersOf(const Mesh& mesh, TriangleId t) {
-    std::array<Vec3d, 3> corners;
-    for (std::size_t k = 0; k < 3; ++k) corners[k] = mesh.positions[mesh.triangles[t][k]].cast<double>();
-    return corners;
-}
-
 struct Size {
     double area = 0, volume = 0;
 };

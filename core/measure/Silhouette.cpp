@@ -10,7 +10,7 @@ namespace um {
 
 namespace {
 
-constexpr double largestPicture = 4096;
+constexpr double largestOutline = 4096;
 
 // Steps along half an edge of the cube for each number of directions: 6 (2 n)² + 2 of them.
 int stepsFor(int count) {
@@ -194,7 +194,7 @@ double mostHeightPixels(const Mesh& source, const Mesh& level) {
     Box3f both = boundingBox(source);
     both.extend(boundingBox(level));
     const double size = double((both.max() - both.min()).norm());
-    return size > 0 ? largestPicture * standingHeight(source) / size : largestPicture;
+    return size > 0 ? largestOutline * standingHeight(source) / size : largestOutline;
 }
 
 std::vector<Direction> viewDirections(int count) {

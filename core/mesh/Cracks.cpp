@@ -13,10 +13,10 @@ namespace {
 constexpr double usualShare = 1e-4;  // of the diagonal
 constexpr double shareOfEdge = 1.0 / 3;
 
-using Cell = std::array<std::int64_t, 3>;
+using CrackCell = std::array<std::int64_t, 3>;
 
-Cell cellOf(const Vec3f& place, double width) {
-    Cell cell{};
+CrackCell cellOf(const Vec3f& place, double width) {
+    CrackCell cell{};
     for (int axis = 0; axis < 3; ++axis)
         cell[std::size_t(axis)] = std::int64_t(std::floor(double(place[axis]) / width));
     return cell;
@@ -24,7 +24,7 @@ Cell cellOf(const Vec3f& place, double width) {
 
 // A vertex on a border, the cell that it lies in, and how far its partner may be.
 struct RimVertex {
-    Cell cell;
+    CrackCell cell;
     VertexId vertex;
     double reach;
 };
@@ -75,9 +75,10 @@ std::vector<CrackPair> findCracks(const Mesh& mesh, const std::vector<HalfEdge>&
         for (std::int64_t dx = -1; dx <= 1; ++dx)
             for (std::int64_t dy = -1; dy <= 1; ++dy)
                 for (std::int64_t dz = -1; dz <= 1; ++dz) {
-                    const Cell cell = {rim[i].cell[0] + dx, rim[i].cell[1] + dy, rim[i].cell[2] + dz};
-                    auto other = std::lower_bound(rim.begin(), rim.end(), cell,
-                                                  [](const RimVertex& one, const Cell& c) { return one.cell < c; });
+                    const CrackCell cell = {rim[i].cell[0] + dx, rim[i].cell[1] + dy, rim[i].cell[2] + dz};
+                    auto other =
+                        std::lower_bound(rim.begin(), rim.end(), cell,
+                                         [](const RimVertex& one, const CrackCell& c) { return one.cell < c; });
                     for (; other != rim.end() && other->cell == cell; ++other) {
                         if (other->vertex == rim[i].vertex) continue;
                         const double distance =

@@ -8,7 +8,6 @@ namespace um {
 namespace {
 
 constexpr int cacheSize = 16;
-constexpr std::uint32_t none = std::numeric_limits<std::uint32_t>::max();
 
 // The order of some triangles' corners, given as runs of three numbers below `vertexCount`.
 class Fans {
@@ -32,7 +31,7 @@ public:
     void order(std::vector<std::uint32_t>& result, std::vector<std::uint32_t>& clusters) {
         std::uint32_t fan = nextUntouched();
         clusters.push_back(0);
-        while (fan != none) {
+        while (fan != noIndex) {
             std::vector<std::uint32_t> candidates;
             for (std::uint32_t i = m_begin[fan]; i < m_begin[fan + 1]; ++i) {
                 const std::uint32_t t = m_around[i];
@@ -47,7 +46,7 @@ public:
                 }
             }
             fan = best(candidates);
-            if (fan == none) {
+            if (fan == noIndex) {
                 fan = lastTouched();
                 // The cache is of no more use from here: a place to cut.
                 if (!result.empty()) clusters.push_back(std::uint32_t(result.size()));
@@ -59,7 +58,7 @@ public:
 private:
     // The one longest in the cache that will still be there when its fan is done.
     std::uint32_t best(const std::vector<std::uint32_t>& candidates) const {
-        std::uint32_t found = none;
+        std::uint32_t found = noIndex;
         int most = -1;
         for (const std::uint32_t v : candidates) {
             if (m_left[v] == 0) continue;
@@ -84,7 +83,7 @@ private:
 
     std::uint32_t nextUntouched() {
         while (m_next < m_left.size() && m_left[m_next] == 0) ++m_next;
-        return m_next < m_left.size() ? m_next : none;
+        return m_next < m_left.size() ? m_next : noIndex;
     }
 
     std::span<const Triangle> m_triangles;
@@ -144,10 +143,10 @@ void renumber(std::vector<T>& values, const std::vector<std::uint32_t>& from) {
 
 // Numbers in the order of their first use; `from` tells the old number of each new one.
 void numberByUse(std::vector<Triangle>& triangles, std::size_t count, std::vector<std::uint32_t>& from) {
-    std::vector<std::uint32_t> numbers(count, none);
+    std::vector<std::uint32_t> numbers(count, noIndex);
     for (Triangle& t : triangles)
         for (std::uint32_t& v : t) {
-            if (numbers[v] == none) {
+            if (numbers[v] == noIndex) {
                 numbers[v] = std::uint32_t(from.size());
                 from.push_back(v);
             }

@@ -28,15 +28,16 @@ constexpr double leastUvShare = 0.01;
 // From here on single precision leaves less than a ten-thousandth of the size.
 constexpr double farRatio = 1000;
 
-struct Found {
+struct FoundFault {
     double size = 0;
     Vec3f place = Vec3f::Zero();
 };
 
-Finding findingOf(Fault fault, std::vector<Found> found) {
-    std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.size > b.size; });
+Finding findingOf(Fault fault, std::vector<FoundFault> found) {
+    std::stable_sort(found.begin(), found.end(),
+                     [](const FoundFault& a, const FoundFault& b) { return a.size > b.size; });
     Finding finding{fault, found.size(), found.empty() ? 0 : found.front().size, {}, {}};
-    for (const Found& one : found) {
+    for (const FoundFault& one : found) {
         if (finding.places.size() == mostPlaces) break;
         finding.places.push_back(one.place);
     }
@@ -47,10 +48,10 @@ Vec3f middleOf(const Mesh& mesh, const Triangle& t) {
     return (mesh.positions[t[0]] + mesh.positions[t[1]] + mesh.positions[t[2]]) / 3;
 }
 
-std::vector<Found> holesOf(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
-    std::vector<Found> found;
+std::vector<FoundFault> holesOf(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
+    std::vector<FoundFault> found;
     for (const std::vector<VertexId>& loop : borderLoops(borders)) {
-        Found hole;
+        FoundFault hole;
         for (std::size_t i = 0; i < loop.size(); ++i) {
             const Vec3f &a = mesh.positions[loop[i]], &b = mesh.positions[loop[(i + 1) % loop.size()]];
             hole.size += double((b - a).norm());
@@ -86,7 +87,7 @@ std::size_t fansAt(const Mesh& mesh, VertexId v, std::span<const TriangleId> aro
 }
 
 struct TriangleFaults {
-    std::vector<Found> flat, needles;
+    std::vector<FoundFault> flat, needles;
 };
 
 void judgeTriangle(const Mesh& mesh, const Triangle& t, TriangleFaults& faults) {
@@ -108,16 +109,16 @@ std::vector<Box3f> boxesOf(const Mesh& mesh, const Pieces& pieces) {
 }
 
 // The pieces that are marked.
-std::vector<Found> atPieces(const Mesh& mesh, const Pieces& pieces, const std::vector<std::uint8_t>& isMarked) {
+std::vector<FoundFault> atPieces(const Mesh& mesh, const Pieces& pieces, const std::vector<std::uint8_t>& isMarked) {
     const std::vector<Box3f> boxes = boxesOf(mesh, pieces);
-    std::vector<Found> found;
+    std::vector<FoundFault> found;
     for (std::size_t i = 0; i < isMarked.size(); ++i)
         if (isMarked[i] != 0) found.push_back({double(boxes[i].diagonal().norm()), boxes[i].center()});
     return found;
 }
 
-std::vector<Found> findCrackPlaces(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
-    std::vector<Found> found;
+std::vector<FoundFault> findCrackPlaces(const Mesh& mesh, const std::vector<HalfEdge>& borders) {
+    std::vector<FoundFault> found;
     for (const CrackPair& pair : findCracks(mesh, borders, usualCrackWidth(mesh)))
         found.push_back({pair.width, mesh.positions[pair.kept]});
     return found;
@@ -125,7 +126,7 @@ std::vector<Found> findCrackPlaces(const Mesh& mesh, const std::vector<HalfEdge>
 
 Finding overlappingUvs(const Mesh& mesh, const Progress& progress) {
     const UvOverlap overlap = findUvOverlap(mesh, progress);
-    std::vector<Found> found;
+    std::vector<FoundFault> found;
     for (const TriangleId t : overlap.triangles) {
         const Triangle& triangle = mesh.triangles[t];
         found.push_back(
@@ -145,7 +146,7 @@ Finding overlappingUvs(const Mesh& mesh, const Progress& progress) {
 
 // The most stretched places of a size that can be seen first.
 Finding stretchedUvs(const Mesh& mesh) {
-    std::vector<Found> found;
+    std::vector<FoundFault> found;
     double all = 0, stretched = 0;
     for (const Section& section : mesh.sections) {
         // A texture twice as wide as tall is meant for UVs that are.
@@ -188,9 +189,9 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
     parallelChunks(mesh.triangleCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t) judgeTriangle(mesh, mesh.triangles[t], byChunk[chunk]);
     });
-    std::vector<std::vector<Found>> pinched(chunkCount(mesh.vertexCount(), chunkSize));
+    std::vector<std::vector<FoundFault>> pinched(chunkCount(mesh.vertexCount(), chunkSize));
     std::vector<std::size_t> isolatedByChunk(pinched.size(), 0);
-    std::vector<std::vector<Found>> isolated(pinched.size());
+    std::vector<std::vector<FoundFault>> isolated(pinched.size());
     parallelChunks(mesh.vertexCount(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (VertexId v = VertexId(begin); v < end; ++v) {
             if (around.of(v).empty())
@@ -200,19 +201,19 @@ std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress) {
         }
     });
     progress.at(0.8);
-    const auto joined = [](const std::vector<std::vector<Found>>& chunks) {
-        std::vector<Found> all;
-        for (const std::vector<Found>& chunk : chunks) all.insert(all.end(), chunk.begin(), chunk.end());
+    const auto joined = [](const std::vector<std::vector<FoundFault>>& chunks) {
+        std::vector<FoundFault> all;
+        for (const std::vector<FoundFault>& chunk : chunks) all.insert(all.end(), chunk.begin(), chunk.end());
         return all;
     };
     const auto atEdges = [&](const std::vector<HalfEdge>& list) {
-        std::vector<Found> found;
+        std::vector<FoundFault> found;
         for (const HalfEdge& edge : list)
             found.push_back({double((mesh.positions[edge.to] - mesh.positions[edge.from]).norm()),
                              (mesh.positions[edge.to] + mesh.positions[edge.from]) / 2});
         return found;
     };
-    std::vector<Found> flat, needles, duplicates;
+    std::vector<FoundFault> flat, needles, duplicates;
     for (const TriangleFaults& faults : byChunk) {
         flat.insert(flat.end(), faults.flat.begin(), faults.flat.end());
         needles.insert(needles.end(), faults.needles.begin(), faults.needles.end());

@@ -23,12 +23,6 @@ struct Extent {
     }
 };
 
-std::array<Vec3d, 3> cornersOf(const Mesh& mesh, TriangleId t) {
-    std::array<Vec3d, 3> corners;
-    for (std::size_t k = 0; k < 3; ++k) corners[k] = mesh.positions[mesh.triangles[t][k]].cast<double>();
-    return corners;
-}
-
 std::vector<Extent> extentsOf(const Mesh& mesh, const Pieces& pieces, const EdgeFaults& edges,
                               const Progress& progress) {
     std::vector<Extent> extents(pieces.count());

@@ -4,6 +4,7 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 
+#include <oneapi/tbb/parallel_sort.h>
 #include <algorithm>
 #include <atomic>
 #include <limits>

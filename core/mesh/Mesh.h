@@ -18,6 +18,7 @@ namespace um {
 using VertexId = std::uint32_t;
 using TriangleId = std::uint32_t;
 using WedgeId = std::uint32_t;
+inline constexpr std::uint32_t noIndex = ~std::uint32_t(0);  ///< no vertex, triangle or wedge
 
 /// Three indices, counter-clockwise seen from outside.
 using Triangle = std::array<std::uint32_t, 3>;
@@ -171,10 +172,17 @@ Box3f boundingBox(const Mesh& mesh);
 /// The length of that box's diagonal: "the size" of a mesh.
 double diagonal(const Mesh& mesh);
 
+/// The positions of a triangle's corners.
+inline std::array<Vec3d, 3> cornersOf(const Mesh& mesh, TriangleId t) {
+    std::array<Vec3d, 3> corners;
+    for (std::size_t k = 0; k < 3; ++k) corners[k] = mesh.positions[mesh.triangles[t][k]].cast<double>();
+    return corners;
+}
+
 /// In the mesh's unit, squared.
 inline double triangleArea(const Mesh& mesh, TriangleId t) {
-    const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[mesh.triangles[t][k]].cast<double>()); };
-    return areaNormal(at(0), at(1), at(2)).norm() / 2;
+    const auto [a, b, c] = cornersOf(mesh, t);
+    return areaNormal(a, b, c).norm() / 2;
 }
 
 /// The number of triangles of each part.

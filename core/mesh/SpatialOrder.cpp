@@ -14,16 +14,16 @@ constexpr std::size_t fewForOneThread = 1 << 14;
 constexpr std::size_t few = 128;
 
 // Some of the items, by which the others are judged.
-struct Sample {
+struct KeySample {
     static constexpr std::size_t size = 48;
     std::array<std::array<float, size>, 3> along;
 };
 
-Sample sampleOf(const Placed* begin, const Placed* end) {
-    Sample sample;
+KeySample sampleOf(const Placed* begin, const Placed* end) {
+    KeySample sample;
     const auto count = std::size_t(end - begin);
-    for (std::size_t i = 0; i < Sample::size; ++i) {
-        const Placed& item = begin[(2 * i + 1) * count / (2 * Sample::size)];
+    for (std::size_t i = 0; i < KeySample::size; ++i) {
+        const Placed& item = begin[(2 * i + 1) * count / (2 * KeySample::size)];
         for (std::size_t axis = 0; axis < 3; ++axis) sample.along[axis][i] = item.place[axis];
     }
     return sample;
@@ -95,7 +95,7 @@ void divideFew(Placed* begin, std::size_t middle, std::size_t count) {
 
 // Puts the smallest along the longest axis before `middle`, as std::nth_element does, several times as quick.
 void divideAt(Placed* begin, Placed* middle, Placed* end) {
-    const Sample first = sampleOf(begin, end);
+    const KeySample first = sampleOf(begin, end);
     std::array<float, 3> least, most;
     for (std::size_t axis = 0; axis < 3; ++axis) {
         least[axis] = std::ranges::min(first.along[axis]);
@@ -104,11 +104,11 @@ void divideAt(Placed* begin, Placed* middle, Placed* end) {
     const std::size_t axis = longestAxis(least, most);
     // Guesses that are far out again and again are the sign of an odd order.
     for (int guesses = 0; std::size_t(end - begin) > few && guesses < 16; ++guesses) {
-        std::array<float, Sample::size> values = guesses == 0 ? first.along[axis] : sampleOf(begin, end).along[axis];
+        std::array<float, KeySample::size> values = guesses == 0 ? first.along[axis] : sampleOf(begin, end).along[axis];
         constexpr std::size_t slack = 4;
-        const std::size_t rank = std::size_t(middle - begin) * Sample::size / std::size_t(end - begin);
+        const std::size_t rank = std::size_t(middle - begin) * KeySample::size / std::size_t(end - begin);
         const auto low = values.begin() + long(rank > slack ? rank - slack : 0);
-        const auto high = values.begin() + long(std::min(rank + slack, Sample::size - 1));
+        const auto high = values.begin() + long(std::min(rank + slack, KeySample::size - 1));
         std::nth_element(values.begin(), low, values.end());
         std::nth_element(low, high, values.end());
         const float lowest = *low, highest = *high;

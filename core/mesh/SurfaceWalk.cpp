@@ -11,10 +11,8 @@ namespace um {
 
 namespace {
 
-constexpr VertexId none = std::numeric_limits<VertexId>::max();
-
 // A walk comes closer with each step, and ends; this only says when it is not worth going on.
-constexpr int mostSteps = 256;
+constexpr int mostWalkSteps = 256;
 
 Sphere sphereAround(const std::array<Vec3d, 3>& corners) {
     const auto widened = [](const Vec3d& centre, double radius) {
@@ -46,7 +44,7 @@ bool hasNoArea(const Mesh& mesh, TriangleId t) {
 // for most searches are short; only where a start is hopelessly far off are there more than it can become large.
 class LookedAt {
 public:
-    LookedAt() { std::fill_n(m_slots.begin(), m_size, none); }
+    LookedAt() { std::fill_n(m_slots.begin(), m_size, noIndex); }
 
     bool isFull() const { return m_count == m_slots.size() / 2; }
 
@@ -64,16 +62,16 @@ public:
 private:
     std::uint32_t& slotOf(std::uint32_t t) {
         std::size_t slot = mixBits(t) & (m_size - 1);
-        while (m_slots[slot] != none && m_slots[slot] != t) slot = (slot + 1) & (m_size - 1);
+        while (m_slots[slot] != noIndex && m_slots[slot] != t) slot = (slot + 1) & (m_size - 1);
         return m_slots[slot];
     }
 
     void grow() {
         const std::vector<std::uint32_t> before(m_slots.begin(), m_slots.begin() + long(m_size));
         m_size = m_slots.size();
-        m_slots.fill(none);
+        m_slots.fill(noIndex);
         for (const std::uint32_t t : before)
-            if (t != none) slotOf(t) = t;
+            if (t != noIndex) slotOf(t) = t;
     }
 
     std::array<std::uint32_t, 4096> m_slots;
@@ -103,7 +101,7 @@ Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
         const Closest there = closestOf(mesh, p, t);
         if (there.squaredDistance < best.squaredDistance) best = there;
     };
-    for (int step = 0; step < mostSteps; ++step) {
+    for (int step = 0; step < mostWalkSteps; ++step) {
         const Closest from = best;
         const Triangle& triangle = mesh.triangles[from.triangle];
         // So near to an edge, what lies beyond it may be closer: where surfaces meet at a right angle, rounding
@@ -115,12 +113,12 @@ Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d&
         if (off == 0) break;
         const std::size_t k = off == 2 ? (isOff[0] ? (isOff[1] ? 2u : 1u) : 0u) : (isOff[0] ? 1u : 0u);
         // The other end of the edge, where it is an edge.
-        const VertexId other = off == 2 ? none : triangle[isOff[0] || isOff[1] ? 2 : 1];
+        const VertexId other = off == 2 ? noIndex : triangle[isOff[0] || isOff[1] ? 2 : 1];
         const auto isBeside = [&](TriangleId t) {
-            return other == none || (contains(mesh.triangles[t], triangle[k]) && contains(mesh.triangles[t], other));
+            return other == noIndex || (contains(mesh.triangles[t], triangle[k]) && contains(mesh.triangles[t], other));
         };
         const std::span<const TriangleId> near =
-            other == none ? around.of(triangle[k]) : trianglesNearEdge(around, triangle[k], other);
+            other == noIndex ? around.of(triangle[k]) : trianglesNearEdge(around, triangle[k], other);
         for (const TriangleId t : near)
             if (t != from.triangle && isBeside(t)) look(t);
         if (best.triangle != from.triangle) continue;
@@ -160,13 +158,13 @@ Closest walkFromVertex(const Mesh& mesh, const VertexTriangles& around, const st
 Closest walkWidely(const Mesh& mesh, const VertexTriangles& around, const std::vector<Sphere>& spheres, const Vec3d& p,
                    TriangleId start) {
     Closest best = closestOf(mesh, p, start);
-    TriangleId before = none;
-    for (int step = 0; step < mostSteps; ++step) {
+    TriangleId before = noIndex;
+    for (int step = 0; step < mostWalkSteps; ++step) {
         const Triangle from = mesh.triangles[best.triangle];
         const TriangleId here = best.triangle;
         for (const VertexId v : from) {
             // What lay around the last triangle too has been looked at.
-            if (before != none && contains(mesh.triangles[before], v)) continue;
+            if (before != noIndex && contains(mesh.triangles[before], v)) continue;
             for (const TriangleId t : around.of(v)) {
                 if (isBeyond(spheres[t], p.cast<float>(), best)) continue;
                 const Closest there = closestOf(mesh, p, t);

@@ -18,16 +18,16 @@ static_assert(laneCount == runLength);
 // less is decided in double precision. The steps of the reckoning add up to some twenty roundings at most.
 constexpr float uncertain = 4e-6f;
 
-// Squared distances are compared with (1 + slack) of the smallest and a margin: no less than the square of the smallest
-// distance and what is uncertain of it, since 2 d u <= slack d^2 + u^2 / slack.
-constexpr float slack = 0.01f;
+// Squared distances are compared with (1 + boxSlack) of the smallest and a margin: no less than the square of the
+// smallest distance and what is uncertain of it, since 2 d u <= boxSlack d^2 + u^2 / boxSlack.
+constexpr float boxSlack = 0.01f;
 
 float marginAt(float reach) {
     const float length = uncertain * reach;
-    return length * length * (1 + 1 / slack);
+    return length * length * (1 + 1 / boxSlack);
 }
 
-constexpr float none = std::numeric_limits<float>::max();
+constexpr float farAway = std::numeric_limits<float>::max();
 
 // How far points or boxes are from boxes along one axis.
 [[gnu::always_inline]] inline Lanes gapBetween(const Lanes& low, const Lanes& high, const Lanes& otherLow,
@@ -105,8 +105,8 @@ void TriangleTree::fillLeaves(const Progress& progress) {
         progress.check();
         Boxes& boxes = m_levels[0][node];
         for (std::size_t axis = 0; axis < 3; ++axis) {
-            boxes.low[axis].values.fill(none);
-            boxes.high[axis].values.fill(-none);
+            boxes.low[axis].values.fill(farAway);
+            boxes.high[axis].values.fill(-farAway);
         }
         for (std::size_t leaf = begin; leaf < end; ++leaf) fillLeaf(leaf);
     });
@@ -154,7 +154,7 @@ void TriangleTree::addLevels() {
         RawVector<Boxes> level(chunkCount(below.size(), laneCount));
         for (std::size_t i = 0; i < level.size() * laneCount; ++i)
             for (std::size_t axis = 0; axis < 3; ++axis) {
-                float low = none, high = -none;
+                float low = farAway, high = -farAway;
                 if (i < below.size()) {
                     low = std::ranges::min(below[i].low[axis].values);
                     high = std::ranges::max(below[i].high[axis].values);
@@ -297,7 +297,7 @@ void TriangleTree::look(Search& search) const {
                 search.candidates[search.count] = {squared, leaf.triangles[t]};
                 __builtin_prefetch(&m_mesh.triangles[leaf.triangles[t]]);
                 search.count += bitsOfSmaller(squared, search.reach) != 0 ? 1 : 0;
-                search.reach = smaller(search.reach, squared * (1 + slack) + search.margin);
+                search.reach = smaller(search.reach, squared * (1 + boxSlack) + search.margin);
                 if (search.count == Search::mostCandidates) settle(search);
             }
             search.farthest = Lanes{} + largestOf(search.reach);
@@ -344,7 +344,7 @@ void TriangleTree::findClosest(std::span<const Vec3d> points, TriangleId hint, s
         const Lanes off = search.at[axis] - float(near[long(axis)]);
         apart += off * off;
     }
-    search.reach = apart * (1 + slack) + search.margin;
+    search.reach = apart * (1 + boxSlack) + search.margin;
     search.farthest = Lanes{} + largestOf(search.reach);
     for (std::size_t i = 0; i < points.size(); ++i) closest[i] = {hint, near, (points[i] - near).norm()};
     look(search);

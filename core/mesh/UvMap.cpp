@@ -8,8 +8,7 @@ namespace um {
 namespace {
 
 constexpr int lattice = 1024;
-constexpr TriangleId nobody = 0xffffffffu;
-constexpr double leastShare = 0.01;
+constexpr double leastOverlapShare = 0.01;
 
 // Calls `visit` with the lattice points within the triangle, not those on its rim: neighbours share that. A triangle
 // that goes round the lattice is looked at no farther than once.
@@ -76,7 +75,7 @@ UvOverlap findUvOverlap(const Mesh& mesh, const Progress& progress) {
     std::vector<TriangleId> over, owner;
     std::vector<std::uint8_t> isTwice;
     for (std::uint32_t material = 0; material < mesh.materials.size(); ++material) {
-        owner.assign(std::size_t(lattice) * lattice, nobody);
+        owner.assign(std::size_t(lattice) * lattice, noIndex);
         isTwice.assign(owner.size(), 0);
         std::size_t covered = 0, twice = 0;
         over.clear();
@@ -86,7 +85,7 @@ UvOverlap findUvOverlap(const Mesh& mesh, const Progress& progress) {
                 if (t % 65536 == 0) progress.check();
                 const Triangle& wedges = mesh.wedgesOf(t);
                 forPointsWithin(mesh.uvs[wedges[0]], mesh.uvs[wedges[1]], mesh.uvs[wedges[2]], [&](std::size_t point) {
-                    if (owner[point] == nobody) {
+                    if (owner[point] == noIndex) {
                         owner[point] = t;
                         ++covered;
                     } else if (owner[point] != t) {
@@ -99,7 +98,7 @@ UvOverlap findUvOverlap(const Mesh& mesh, const Progress& progress) {
             }
         }
         const double share = covered > 0 ? double(twice) / double(covered) : 0;
-        if (share < leastShare) continue;
+        if (share < leastOverlapShare) continue;
         ++result.materials;
         result.triangles.insert(result.triangles.end(), over.begin(), over.end());
         if (share <= result.share) continue;

@@ -4,13 +4,14 @@
 #include "base/Sorted.h"
 #include "mesh/Connectivity.h"
 
+#include <oneapi/tbb/parallel_sort.h>
 #include <bit>
 #include <limits>
 
 namespace um {
 namespace {
 
-constexpr std::size_t chunkSize = 1 << 16;
+constexpr std::size_t weldChunk = 1 << 16;
 // A bucket's table stays within the second-level cache.
 constexpr std::size_t pointsPerBucket = 1 << 14;
 
@@ -35,10 +36,10 @@ Buckets sortIntoBuckets(std::span<const Vec3f> points, const Progress& progress)
     const std::size_t bucketCount = std::bit_ceil(std::max<std::size_t>(1, points.size() / pointsPerBucket));
     const int shift = 32 - std::countr_zero(bucketCount);
     const auto bucketOf = [&](std::uint32_t hash) { return shift == 32 ? 0u : hash >> shift; };
-    const std::size_t chunks = chunkCount(points.size(), chunkSize);
+    const std::size_t chunks = chunkCount(points.size(), weldChunk);
 
     std::vector<std::uint32_t> counts(chunks * bucketCount, 0);
-    parallelChunks(points.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+    parallelChunks(points.size(), weldChunk, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) ++counts[chunk * bucketCount + bucketOf(hashOf(points[i]))];
     });
     progress.at(0.2);
@@ -56,7 +57,7 @@ Buckets sortIntoBuckets(std::span<const Vec3f> points, const Progress& progress)
     }
     buckets.begin[bucketCount] = sum;
     buckets.entries.resize(points.size());
-    parallelChunks(points.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+    parallelChunks(points.size(), weldChunk, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const std::uint32_t hash = hashOf(points[i]);
             buckets.entries[counts[chunk * bucketCount + bucketOf(hash)]++] = {hash, std::uint32_t(i)};
@@ -102,14 +103,14 @@ Welded weldPoints(std::span<const Vec3f> points, const Progress& progress) {
     const std::vector<std::uint32_t> first = firstEqual(points, buckets, progress);
     progress.at(0.8);
 
-    std::vector<std::uint32_t> offsets(chunkCount(points.size(), chunkSize), 0);
-    parallelChunks(points.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+    std::vector<std::uint32_t> offsets(chunkCount(points.size(), weldChunk), 0);
+    parallelChunks(points.size(), weldChunk, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) offsets[chunk] += first[i] == i ? 1 : 0;
     });
     Welded welded;
     welded.positions.resize(exclusivePrefixSum(offsets));
     welded.indexOf.resize(points.size());
-    parallelChunks(points.size(), chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+    parallelChunks(points.size(), weldChunk, [&](std::size_t chunk, std::size_t begin, std::size_t end) {
         std::uint32_t next = offsets[chunk];
         for (std::size_t i = begin; i < end; ++i) {
             if (first[i] != i) continue;

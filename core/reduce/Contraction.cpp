@@ -40,7 +40,7 @@ std::uint32_t spread(std::uint32_t x) {  // the bits of x, two apart
     return (x | x << 2) & 0x09249249;
 }
 
-constexpr float dearest = std::numeric_limits<float>::max();
+constexpr float costliest = std::numeric_limits<float>::max();
 
 }  // namespace
 
@@ -108,7 +108,7 @@ Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above, Scrat
         if (!isRing) look(last);
     }
     const std::span<const float> costs = scratch.costs.of(m_mesh, v, scratch.rules.around, others);
-    Entry least{dearest, v, none};
+    Entry least{costliest, v, noIndex};
     for (std::size_t i = 0; i < others.size(); ++i) {
         const Entry entry{costs[i], v, others[i]};
         if (least < entry && (above == nullptr || entry < *above)) least = entry;
@@ -118,7 +118,7 @@ Contraction::Entry Contraction::cheapestOf(VertexId v, const Entry* above, Scrat
 
 void Contraction::consider(VertexId v, const Entry* above, Scratch& scratch) {
     const bool isTooBig = !scratch.rules.around.gather(m_mesh, v);
-    const Entry entry = isTooBig ? Entry{dearest, v, none} : cheapestOf(v, above, scratch);
+    const Entry entry = isTooBig ? Entry{costliest, v, noIndex} : cheapestOf(v, above, scratch);
     m_leastCosts[v] = entry.cost;
     m_cheapest[v] = entry.v;
     m_knowledge[v] = above != nullptr || isTooBig ? Knowledge::Refused : Knowledge::Full;
@@ -139,7 +139,8 @@ void Contraction::findCheapest(const Progress& progress) {
 
 bool Contraction::isAnyEdgeLeft() const {
     for (std::size_t v = 0; v < m_leastCosts.size(); ++v)
-        if (m_mesh.isUsed(VertexId(v)) && (m_leastCosts[v] < dearest || m_knowledge[v] == Knowledge::None)) return true;
+        if (m_mesh.isUsed(VertexId(v)) && (m_leastCosts[v] < costliest || m_knowledge[v] == Knowledge::None))
+            return true;
     return false;
 }
 
@@ -160,7 +161,7 @@ float Contraction::limitFor(std::size_t vertices) const {
         if (below >= std::max<std::size_t>(1, vertices))
             return std::bit_cast<float>(std::uint32_t((i + 1) << shift) - 1);
     }
-    return dearest;
+    return costliest;
 }
 
 // Cells along a Morton curve, from another corner in each round, gathered into regions of similar size.
@@ -226,7 +227,7 @@ void Contraction::markRims() {
     parallelFor(m_mesh.triangles.size(), [&](std::size_t t) {
         const auto [a, b, c] = m_mesh.triangles[t];
         if (own[a] == own[b] && own[b] == own[c]) return;
-        for (const VertexId v : {a, b, c}) std::atomic_ref(m_regionOf[v]).store(none, std::memory_order_relaxed);
+        for (const VertexId v : {a, b, c}) std::atomic_ref(m_regionOf[v]).store(noIndex, std::memory_order_relaxed);
     });
 }
 
@@ -252,7 +253,7 @@ void Contraction::contractRegion(Region& region, const Round& round, const Progr
     std::vector<VertexId> changed;
     const auto isFree = [&](VertexId v) { return m_regionOf[v] == region.number; };
     const auto isWanted = [&](VertexId v) {
-        return m_leastCosts[v] <= round.limit && m_cheapest[v] != none && isFree(v) && isFree(m_cheapest[v]);
+        return m_leastCosts[v] <= round.limit && m_cheapest[v] != noIndex && isFree(v) && isFree(m_cheapest[v]);
     };
     const auto entryOf = [&](VertexId v) { return Entry{m_leastCosts[v], v, m_cheapest[v]}; };
     const auto push = [&](VertexId v) {
@@ -383,7 +384,7 @@ std::size_t Contraction::round(std::size_t target, Strictness strictness, bool i
     const std::size_t needed = m_live - target;
     const std::size_t vertices = m_live / 2;
     const bool isWhole = isFine || vertices < smallMesh || double(needed) < shareOneByOne * double(m_live);
-    Round round{dearest, strictness, isWhole};
+    Round round{costliest, strictness, isWhole};
     std::size_t regionCount = 1;
     if (isWhole) {
         // What could not go at once is tried again before anything dearer; where nothing could, all are looked through.
@@ -484,7 +485,7 @@ std::vector<VertexId> Contraction::destinations() const {
     std::vector<VertexId> into = m_paths.front();
     for (auto path = m_paths.begin() + 1; path != m_paths.end(); ++path)
         parallelFor(into.size(), [&](std::size_t v) {
-            if (into[v] != none) into[v] = (*path)[into[v]];
+            if (into[v] != noIndex) into[v] = (*path)[into[v]];
         });
     return into;
 }
@@ -503,10 +504,10 @@ void Contraction::compact() {
         path[v] = number[into];
     });
     parallelFor(m_cheapest.size(), [&](std::size_t v) {
-        if (m_cheapest[v] == none) return;
+        if (m_cheapest[v] == noIndex) return;
         m_cheapest[v] = number[m_cheapest[v]];
         // A neighbour may have gone with triangles that fell together.
-        if (m_cheapest[v] == none) m_knowledge[v] = Knowledge::None;
+        if (m_cheapest[v] == noIndex) m_knowledge[v] = Knowledge::None;
     });
     m_regionOf = std::vector<std::uint32_t>(m_mesh.vertexCount(), 0);
     m_mergedInto = std::vector<VertexId>(m_mesh.vertexCount());

@@ -33,7 +33,7 @@ public:
     /// Drops what is dead; from here the numbers of destinations() are those of finished meshes.
     void finish();
 
-    /// After finish(): for each vertex there was at the start, the vertex of mesh() that it went into, or `none` if
+    /// After finish(): for each vertex there was at the start, the vertex of mesh() that it went into, or `noIndex` if
     /// all its triangles are gone.
     std::vector<VertexId> destinations() const;
 
@@ -71,9 +71,9 @@ private:
     std::vector<float> m_leastCosts;        // of each vertex's edges to higher neighbours
     std::vector<VertexId> m_cheapest;       // the neighbours that those edges lead to
     std::vector<Knowledge> m_knowledge;     // of both
-    std::vector<std::uint32_t> m_regionOf;  // of each vertex in this round; `none` on a rim
+    std::vector<std::uint32_t> m_regionOf;  // of each vertex in this round; `noIndex` on a rim
     std::vector<VertexId> m_mergedInto;     // of each vertex since the last compaction
-    // Of each compaction: where each vertex that there had been went, by the numbers of those it left, or `none`.
+    // Of each compaction: where each vertex that there had been went, by the numbers of those it left, or `noIndex`.
     std::vector<std::vector<VertexId>> m_paths;
     std::vector<std::size_t> m_trianglesOfParts, m_leastOfParts;
     std::vector<std::uint32_t> m_partOfSections;

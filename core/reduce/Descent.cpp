@@ -166,7 +166,7 @@ std::vector<float> factorsOfLevel(const std::vector<float>& ofSource, const std:
     std::vector<float> means(levelVertices, 0);
     std::vector<std::uint32_t> counts(levelVertices, 0);
     for (std::size_t v = 0; v < destinations.size(); ++v) {
-        if (destinations[v] == none) continue;
+        if (destinations[v] == noIndex) continue;
         means[destinations[v]] += ofSource[v];
         ++counts[destinations[v]];
     }
@@ -251,7 +251,7 @@ void Descent::contract(std::size_t count, const Progress& progress) {
     Provenance provenance = m_polisher.provenance();
     parallelFor(provenance.destinations.size(), [&](std::size_t s) {
         VertexId& v = provenance.destinations[s];
-        if (v != none) v = into[v];
+        if (v != noIndex) v = into[v];
     });
     provenance = provenanceOf(*contraction, std::move(provenance.destinations), std::move(provenance.sourceLines));
     m_attributes = contraction->mesh().attributes;

@@ -17,7 +17,7 @@ public:
     /// @returns false if there is more than fits
     bool gather(const WorkingMesh& mesh, VertexId v) {
         m_size = 0;
-        for (CornerId c = mesh.firstCorner[v]; c != none; c = mesh.nextCorner[c]) {
+        for (CornerId c = mesh.firstCorner[v]; c != noIndex; c = mesh.nextCorner[c]) {
             if (m_size == mostTriangles) return false;
             m_edges[m_size++] = {mesh.nextOf(c), mesh.lastOf(c)};
         }

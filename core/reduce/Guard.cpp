@@ -2,6 +2,7 @@
 
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 #include "base/Units.h"
 
 #include <array>
@@ -17,8 +18,6 @@ constexpr float usualStrength = 0.5f;
 constexpr double strongestFactor = 100;
 // A file's word alone allocates no more than this.
 constexpr std::size_t mostVertices = 500000000;
-
-using Json = nlohmann::ordered_json;
 
 bool isStricter(GuardValue a, GuardValue b) {
     return std::abs(a) != std::abs(b) ? std::abs(a) > std::abs(b) : a > b;

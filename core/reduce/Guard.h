@@ -29,7 +29,7 @@ struct Guard {
     bool operator==(const Guard&) const = default;
 };
 
-/// `hold`, `keep`, `keep 0.8`, `yield`, `yield 0.3`, `none`. Without a number, strength is 0.5.
+/// `hold`, `keep`, `keep 0.8`, `yield`, `yield 0.3`, `noIndex`. Without a number, strength is 0.5.
 /// @throws InputError  saying what would be right
 GuardValue parseGuard(std::string_view text);
 std::string formatGuard(GuardValue value);

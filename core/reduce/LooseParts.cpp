@@ -4,6 +4,7 @@
 #include "mesh/Connectivity.h"
 #include "mesh/Weld.h"
 
+#include <oneapi/tbb/parallel_sort.h>
 #include <cmath>
 #include <limits>
 #include <numeric>

@@ -11,7 +11,7 @@ namespace um {
 namespace {
 
 // Each step is the best of hundreds: where so many have not helped, more will not.
-constexpr int mostSteps = 8;
+constexpr int mostPatchSteps = 8;
 
 // Distances below this share of the goal, squared, count for next to nothing, and need not be known exactly.
 constexpr double negligible = 0.2;
@@ -26,7 +26,7 @@ constexpr double doubtful = 0.3;
 constexpr std::size_t mostPlacesForSplit = 3;
 
 // Like no other.
-constexpr WedgeId firstNewWedge = none / 2;
+constexpr WedgeId firstNewWedge = noIndex / 2;
 
 std::vector<Vec3d> nearestOf(const std::vector<Vec3d>& samples, const Vec3d& p, std::size_t count) {
     std::vector<Vec3d> nearest(std::min(count, samples.size()));
@@ -151,7 +151,7 @@ void Patch::sumUp() {
     }
     const double ofSides = m_badness;
     m_least = m_content.beside;
-    m_closest.assign(m_least.size(), none);
+    m_closest.assign(m_least.size(), noIndex);
     for (TriangleId t = 0; t < m_distances.size(); ++t)
         for (std::size_t s = 0; s < m_least.size(); ++s)
             if (m_distances[t][s] < m_least[s]) {
@@ -170,7 +170,7 @@ void Patch::sumUp() {
     std::stable_sort(m_farSamples.begin(), m_farSamples.end(),
                      [&](std::uint32_t x, std::uint32_t y) { return m_least[x] > m_least[y]; });
     m_samplesAt = groupItems(m_least.size(), m_sides.size(), [&](std::size_t s, const auto& visit) {
-        if (m_closest[s] != none) visit(m_closest[s]);
+        if (m_closest[s] != noIndex) visit(m_closest[s]);
     });
     m_around = findVertexTriangles(m_content.piece.triangles, m_content.piece.positions.size());
     findWorst();
@@ -180,11 +180,11 @@ void Patch::sumUp() {
 void Patch::findWorst() {
     std::vector<double> badness(m_sides.size());
     for (TriangleId t = 0; t < m_sides.size(); ++t) badness[t] = m_sides[t].badness;
-    m_farthestSample = none;
+    m_farthestSample = noIndex;
     for (const std::uint32_t s : m_farSamples) {
-        if (m_closest[s] == none) continue;
+        if (m_closest[s] == noIndex) continue;
         badness[m_closest[s]] += badnessOf(double(m_least[s]));
-        if (m_farthestSample == none || m_least[s] > m_least[m_farthestSample]) m_farthestSample = s;
+        if (m_farthestSample == noIndex || m_least[s] > m_least[m_farthestSample]) m_farthestSample = s;
     }
     const auto worst = TriangleId(std::max_element(badness.begin(), badness.end()) - badness.begin());
     m_isAtWorst.assign(m_sides.size(), 0);
@@ -256,7 +256,7 @@ std::vector<Vec3d> Patch::placesAround(VertexId v) const {
     std::vector<Vec3d> places;
     const bool isOnLine = m_content.roles[v].isOnLine;
     std::vector<Vec3d> samples = nearestOf(isOnLine ? lineSamplesAt(v) : m_content.samples, place(v), mostSamples);
-    if (!isOnLine && m_farthestSample != none) samples.push_back(m_content.samples[m_farthestSample]);
+    if (!isOnLine && m_farthestSample != noIndex) samples.push_back(m_content.samples[m_farthestSample]);
     for (const Vec3d& sample : samples)
         for (const double share : {1.0, 0.5}) places.push_back(place(v) + share * (sample - place(v)));
     if (isOnLine) return places;
@@ -304,7 +304,7 @@ std::vector<Patch::Trial> Patch::moves() const {
 // The source's points around the middle, the one that is farthest off, and the middle's own closest place.
 std::vector<Vec3d> Patch::placesForSplit(const Vec3d& middle) const {
     std::vector<Vec3d> places = nearestOf(m_content.samples, middle, mostPlacesForSplit);
-    if (m_farthestSample != none) places.push_back(m_content.samples[m_farthestSample]);
+    if (m_farthestSample != noIndex) places.push_back(m_content.samples[m_farthestSample]);
     SurfacePoint closest;
     m_ground->tree.findClosest(std::span(&middle, 1), 0, std::span(&closest, 1));
     places.push_back(closest.place);
@@ -414,7 +414,7 @@ double Patch::badnessAfter(const Trial& trial, double most) const {
     const auto addSamples = [&] {
         for (const std::uint32_t s : m_farSamples) {
             if (badness > most) return false;
-            const bool isAtOld = m_closest[s] != none && isOld[m_closest[s]] != 0;
+            const bool isAtOld = m_closest[s] != noIndex && isOld[m_closest[s]] != 0;
             const double squared = std::min(double(isAtOld ? leastWithout(s, isOld) : m_least[s]), leastNow(s));
             badness += badnessOf(squared);
             squares += squared - double(m_least[s]);
@@ -538,7 +538,7 @@ std::vector<PatchStep> Patch::improve(double goal, const PatchLimits& limits, co
     sumUp();
     m_mostSquares = limits.squares * m_squares;
     std::vector<PatchStep> steps;
-    while (int(steps.size()) < mostSteps && m_farthestSquared > m_goalSquared) {
+    while (int(steps.size()) < mostPatchSteps && m_farthestSquared > m_goalSquared) {
         std::vector<Trial> next;
         for (const Rated& best :
              bestTrials(1, limits.mostLeft * m_badness, limits.mostLeftBySplit * m_badness, progress))

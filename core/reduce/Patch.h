@@ -193,7 +193,7 @@ private:
     double m_goalSquared = 0;
     std::vector<Side> m_sides;                    // of each triangle
     std::vector<std::vector<float>> m_distances;  // from each triangle to each sample, squared
-    std::vector<TriangleId> m_closest;            // of each sample; `none` beside the patch
+    std::vector<TriangleId> m_closest;            // of each sample; `noIndex` beside the patch
     std::vector<float> m_least;                   // from each sample to that, squared
     Groups m_samplesAt;                           // each triangle is the closest to
     std::vector<std::uint8_t> m_isAtWorst;        // each triangle, or beside it: elsewhere no step is tried

@@ -42,7 +42,7 @@ struct PolishSource {
 
 /// How a level came out of its source.
 struct Provenance {
-    std::vector<VertexId> destinations;  ///< for each vertex of the source, where in the level it went, or `none`
+    std::vector<VertexId> destinations;  ///< for each vertex of the source, where in the level it went, or `noIndex`
     std::vector<Kind> levelKinds;        ///< for each vertex of the level
     std::vector<LineEdge> sourceLines, levelLines;
     std::size_t levelWedges = 0;

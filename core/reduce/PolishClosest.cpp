@@ -87,7 +87,7 @@ void Polisher::lookForNearest(TriangleId t, const Vec3d& p, NearestSample& best)
 
 // Of the source's triangles around a sample, and on from there, the one closest to p.
 TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p) const {
-    if (nearest.sample == none) return none;
+    if (nearest.sample == noIndex) return noIndex;
     return walkWidely(m_from.mesh, m_from.around, m_from.spheres, p,
                       m_from.around.of(m_samples[nearest.sample].vertex).front())
         .triangle;
@@ -97,7 +97,7 @@ TriangleId Polisher::closestAround(const NearestSample& nearest, const Vec3d& p)
 TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
     NearestSample nearest;
     lookForNearest(t, p, nearest);
-    if (nearest.sample == none)
+    if (nearest.sample == noIndex)
         for (const VertexId v : m_level.triangles[t])
             for (const TriangleId other : m_around.of(v)) lookForNearest(other, p, nearest);
     return closestAround(nearest, p);
@@ -105,7 +105,7 @@ TriangleId Polisher::sourceTriangleNear(TriangleId t, const Vec3d& p) const {
 
 TriangleId Polisher::hitNear(TriangleId t, const Vec3d& p) const {
     const TriangleId hit = m_hits[t * m_probes.size()];
-    return hit != none ? hit : sourceTriangleNear(t, p);
+    return hit != noIndex ? hit : sourceTriangleNear(t, p);
 }
 
 // The same near a vertex of the level.

@@ -5,11 +5,11 @@ namespace um {
 // The distance of a place at t from the source, squared; if it is not more than `known`, anything up to that.
 double Polisher::offSquared(TriangleId t, const Vec3d& p, double known) const {
     const TriangleId near = hitNear(t, p);
-    if (near == none) return 0;
+    if (near == noIndex) return 0;
     Closest closest = walkCloser(m_from.mesh, m_from.around, p, near);
     if (closest.squaredDistance <= known) return 0;
     // The walk may be stuck behind a fold. From the sample that is nearest it mostly begins on the right side of it.
-    if (const TriangleId other = sourceTriangleNear(t, p); other != none) {
+    if (const TriangleId other = sourceTriangleNear(t, p); other != noIndex) {
         const Closest again = walkCloser(m_from.mesh, m_from.around, p, other);
         if (again.squaredDistance < closest.squaredDistance) closest = again;
     }
@@ -155,7 +155,7 @@ void Polisher::lookBesideSamples(FarSearch& search, const Groups& sourceVertices
 
 // Where the surfaces fold, distances have narrow ridges.
 void Polisher::lookCloser(FarTriangle& far) const {
-    if (far.on == none) return;
+    if (far.on == noIndex) return;
     const auto [a, b, c] = far.isOnSource ? m_from.cornersOf(far.on) : cornersOf(far.on);
     far.at = climb(far.at, far.squaredDistance, [&](auto places, auto squared) {
         double known = far.squaredDistance;

@@ -8,7 +8,7 @@ namespace um {
 double Polisher::offAtMiddle(VertexId a, VertexId b, TriangleId t) const {
     const Vec3d middle = (place(a) + place(b)) / 2;
     const TriangleId near = sourceTriangleNear(t, middle);
-    return near == none ? 0 : walkCloser(m_from.mesh, m_from.around, middle, near).squaredDistance;
+    return near == noIndex ? 0 : walkCloser(m_from.mesh, m_from.around, middle, near).squaredDistance;
 }
 
 // Whether the edge opposite to corner k of t may run across instead.

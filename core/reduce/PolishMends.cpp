@@ -65,7 +65,7 @@ std::vector<TriangleId> Polisher::trianglesAround(TriangleId t) const {
 Groups Polisher::sourceByVertex() const {
     return groupItems(m_provenance.destinations.size(), m_level.vertexCount(), [&](std::size_t s, const auto& visit) {
         const VertexId at = m_provenance.destinations[s];
-        if (at != none && !m_around.of(at).empty()) visit(at);
+        if (at != noIndex && !m_around.of(at).empty()) visit(at);
     });
 }
 
@@ -79,7 +79,7 @@ std::vector<TriangleId> Polisher::sourceTrianglesAt(const std::vector<TriangleId
             const Vec3d p = trianglePlaces()[n].of(a, b, c);
             if (m_sourceTree != nullptr)
                 found.push_back(m_sourceTree->closestTo(p).triangle);
-            else if (const TriangleId hit = hitNear(t, p); hit != none)
+            else if (const TriangleId hit = hitNear(t, p); hit != noIndex)
                 found.push_back(m_from.closest(p, hit, goal * goal).triangle);
         }
     }

@@ -28,8 +28,8 @@ void Polisher::moveVertices(const Progress& progress) {
         vertices,
         [&](std::size_t v) {
             TriangleId& last = m_vertexHits[v];
-            if (last == none) last = sourceTriangleNearVertex(VertexId(v));
-            if (last == none) return;
+            if (last == noIndex) last = sourceTriangleNearVertex(VertexId(v));
+            if (last == noIndex) return;
             const Closest closest = m_from.closest(place(VertexId(v)), last, farSquared);
             last = closest.triangle;
             vertexOffs[v] = (m_from.placeOf(closest) - place(VertexId(v))).cast<float>();
@@ -72,8 +72,8 @@ void Polisher::moveVertices(const Progress& progress) {
                 const TrianglePoint at{probe.second, probe.third};
                 const Vec3d here = at.of(a, b, c);
                 TriangleId& last = m_hits[t * m_probes.size() + i];
-                if (last == none) last = sourceTriangleNear(TriangleId(t), here);
-                if (last == none) continue;
+                if (last == noIndex) last = sourceTriangleNear(TriangleId(t), here);
+                if (last == noIndex) continue;
                 const Closest closest = m_from.closest(here, last, farSquared);
                 last = closest.triangle;
                 m_offs[t] = std::max(m_offs[t], float(std::sqrt(closest.squaredDistance)));
@@ -126,7 +126,7 @@ void Polisher::take(const std::vector<Vec3f>& steps) {
 void Polisher::takeBackWorse(const std::vector<Vec3f>& steps, double farDistance) {
     std::vector<std::uint8_t> isWorse(m_level.triangleCount(), 0);
     const auto offOf = [&](const Vec3d& p, TriangleId near) {
-        return near == none ? 0.0 : std::sqrt(walkCloser(m_from.mesh, m_from.around, p, near).squaredDistance);
+        return near == noIndex ? 0.0 : std::sqrt(walkCloser(m_from.mesh, m_from.around, p, near).squaredDistance);
     };
     // To reach a place of the source, the level may go as far off around it.
     std::vector<float> farthestAround(m_level.vertexCount(), 0);
@@ -188,7 +188,7 @@ void Polisher::bringBackFarthest(double farDistance) {
     parallelFor(isFar.size(), [&](std::size_t v) {
         if (isOnLine(VertexId(v))) return;
         const auto look = [&](TriangleId hit) {
-            if (hit == none) return;
+            if (hit == noIndex) return;
             const Closest there = walkCloser(m_from.mesh, m_from.around, place(VertexId(v)), hit);
             if (there.squaredDistance < closest[v].squaredDistance) closest[v] = there;
         };
@@ -259,7 +259,7 @@ bool Polisher::isBadTurn(TriangleId t, const std::vector<Vec3f>& steps) const {
     // Beside a line that becomes straight, it may come to stand on its edge, little by little.
     const bool isBesideLine =
         std::count_if(triangle.begin(), triangle.end(), [&](VertexId v) { return isOnLine(v); }) > 1;
-    if (const TriangleId hit = m_hits[t * m_probes.size()]; isBesideLine && hit != none) {
+    if (const TriangleId hit = m_hits[t * m_probes.size()]; isBesideLine && hit != noIndex) {
         const Triangle& there = m_from.mesh.triangles[hit];
         const Vec3d outwards = areaNormal(sourcePlace(there[0]), sourcePlace(there[1]), sourcePlace(there[2]));
         const double cosine = after.dot(outwards) / (after.norm() * outwards.norm());

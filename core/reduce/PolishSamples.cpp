@@ -8,7 +8,7 @@ namespace {
 
 // A vertex of a protected line of the source pulls at the level's line like so many faces of its edges' squared length:
 // enough that the line does not give way to the faces beside it.
-constexpr double lineWeight = 8;
+constexpr double sampleLineWeight = 8;
 
 }  // namespace
 
@@ -24,15 +24,15 @@ void Polisher::placeProbes() {
             m_probes.push_back({(i + 1.0 / 3) / n, (j + 1.0 / 3) / n, part});
             if (i + j < n - 1) m_probes.push_back({(i + 2.0 / 3) / n, (j + 2.0 / 3) / n, part});
         }
-    m_hits.assign(m_probes.size() * m_level.triangleCount(), none);
-    m_vertexHits.assign(m_level.vertexCount(), none);
+    m_hits.assign(m_probes.size() * m_level.triangleCount(), noIndex);
+    m_vertexHits.assign(m_level.vertexCount(), noIndex);
 }
 
 // What is not represented any more pulls at nothing.
 void Polisher::takeSamples() {
     const std::vector<VertexId> vertices = parallelIndices(m_provenance.destinations.size(), [&](std::size_t v) {
         const VertexId at = m_provenance.destinations[v];
-        return at != none && !m_around.of(at).empty();
+        return at != noIndex && !m_around.of(at).empty();
     });
     m_samples.resize(vertices.size());
     parallelFor(vertices.size(), [&](std::size_t s) {
@@ -105,14 +105,14 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
     // Triangles that are left keep their order. Where some fell together besides, nobody knows which are.
     const auto isLeft = [&](const Triangle& t) {
         const VertexId a = into[t[0]], b = into[t[1]], c = into[t[2]];
-        return a != none && b != none && c != none && a != b && b != c && c != a;
+        return a != noIndex && b != noIndex && c != noIndex && a != b && b != c && c != a;
     };
     std::vector<TriangleId> number(before.triangleCount());
-    parallelFor(number.size(), [&](std::size_t t) { number[t] = isLeft(before.triangles[t]) ? 0 : none; });
+    parallelFor(number.size(), [&](std::size_t t) { number[t] = isLeft(before.triangles[t]) ? 0 : noIndex; });
     TriangleId left = 0;
     for (TriangleId& n : number)
-        if (n != none) n = left++;
-    if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), none);
+        if (n != noIndex) n = left++;
+    if (left != m_level.triangleCount()) std::fill(number.begin(), number.end(), noIndex);
     connect();
     // What was closest is a place to look from, even where corners have moved.
     const std::vector<TriangleId> hits = std::exchange(m_hits, {}), vertexHits = std::exchange(m_vertexHits, {});
@@ -120,16 +120,16 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
     m_sampling = sampling;
     placeProbes();
     parallelFor(number.size(), [&](std::size_t t) {
-        if (number[t] == none) return;
+        if (number[t] == noIndex) return;
         for (std::size_t i = 0; i < m_probes.size(); ++i)
             m_hits[number[t] * m_probes.size() + i] = hits[t * probesBefore + i % probesBefore];
     });
     for (VertexId v = 0; v < before.vertexCount(); ++v) {
-        if (into[v] == none) continue;
+        if (into[v] == noIndex) continue;
         TriangleId& hit = m_vertexHits[into[v]];
-        if (hit == none || before.positions[v] == m_level.positions[into[v]]) hit = vertexHits[v];
+        if (hit == noIndex || before.positions[v] == m_level.positions[into[v]]) hit = vertexHits[v];
     }
-    const auto isRepresented = [&](VertexId v) { return v != none && !m_around.of(v).empty(); };
+    const auto isRepresented = [&](VertexId v) { return v != noIndex && !m_around.of(v).empty(); };
     m_samples = parallelFilter(
         m_samples, [&](std::size_t s) { return isRepresented(m_provenance.destinations[m_samples[s].vertex]); });
     const std::vector<Sphere> spheres = spheresOf(m_level);
@@ -137,7 +137,7 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
         Sample& sample = m_samples[s];
         const Triangle& old = before.triangles[sample.triangle];
         sample.triangle = number[sample.triangle];
-        if (sample.triangle != none) {
+        if (sample.triangle != noIndex) {
             follow(sample);
             return;
         }
@@ -156,11 +156,11 @@ void Polisher::goOn(Mesh level, Provenance provenance, const std::vector<VertexI
 void Polisher::takeLineSamples() {
     m_lineNeighbours.clear();
     m_lineSamples.clear();
-    m_lineNumber.assign(m_level.vertexCount(), none);
+    m_lineNumber.assign(m_level.vertexCount(), noIndex);
     if (m_provenance.levelLines.empty()) return;
     for (const auto& [a, b] : m_provenance.levelLines)
         for (const auto& [from, to] : {std::pair(a, b), std::pair(b, a)}) {
-            if (m_lineNumber[from] == none) {
+            if (m_lineNumber[from] == noIndex) {
                 m_lineNumber[from] = std::uint32_t(m_lineNeighbours.size());
                 m_lineNeighbours.emplace_back();
             }
@@ -174,8 +174,8 @@ void Polisher::takeLineSamples() {
     }
     for (VertexId v = 0; v < weights.size(); ++v) {
         const VertexId at = m_provenance.destinations[v];
-        if (weights[v] > 0 && at != none && m_lineNumber[at] != none)
-            m_lineSamples.push_back({m_from.mesh.positions[v], float(lineWeight) * weights[v], at, at});
+        if (weights[v] > 0 && at != noIndex && m_lineNumber[at] != noIndex)
+            m_lineSamples.push_back({m_from.mesh.positions[v], float(sampleLineWeight) * weights[v], at, at});
     }
 }
 

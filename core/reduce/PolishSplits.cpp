@@ -23,7 +23,7 @@ bool Polisher::mayBeSplit(TriangleId t) const {
 
 // Of an edge on a line or a border. At a pole nobody knows about lines.
 bool Polisher::mayBeSplit(VertexId a, VertexId b) const {
-    const bool isKnown = !isOnLine(a) || !isOnLine(b) || (m_lineNumber[a] != none && m_lineNumber[b] != none);
+    const bool isKnown = !isOnLine(a) || !isOnLine(b) || (m_lineNumber[a] != noIndex && m_lineNumber[b] != noIndex);
     return isKnown && (kindOf(a) != Kind::Locked || kindOf(b) != Kind::Locked);
 }
 
@@ -32,7 +32,7 @@ bool Polisher::mayBeSplit(VertexId a, VertexId b) const {
 bool Polisher::isFixed(VertexId a, VertexId b) const {
     if (!isOnLine(a) || !isOnLine(b)) return false;
     if (kindOf(a) == Kind::Locked && kindOf(b) == Kind::Locked) return true;
-    if (m_lineNumber[a] == none || m_lineNumber[b] == none) return true;
+    if (m_lineNumber[a] == noIndex || m_lineNumber[b] == noIndex) return true;
     const std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[a]];
     return std::find(neighbours.begin(), neighbours.end(), b) != neighbours.end();
 }
@@ -160,8 +160,8 @@ void Polisher::insert(const Split& split) {
         m_births.push_back(splitTriangle(m_level, m_sections, t, split.at, nextWedge()));
     }
     m_level.positions.back() = split.place.cast<float>();
-    m_hits.resize(m_probes.size() * m_level.triangleCount(), none);
-    m_vertexHits.push_back(none);
+    m_hits.resize(m_probes.size() * m_level.triangleCount(), noIndex);
+    m_vertexHits.push_back(noIndex);
     markChanged(t);
     if (split.beyond.isThere()) markChanged(split.beyond.triangle);
     for (std::size_t i = triangles; i < m_level.triangleCount(); ++i) markChanged(TriangleId(i));
@@ -169,7 +169,7 @@ void Polisher::insert(const Split& split) {
 
 void Polisher::markChanged(TriangleId t) {
     m_changed.push_back(t);
-    std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), none);
+    std::fill_n(m_hits.begin() + long(t * m_probes.size()), m_probes.size(), noIndex);
 }
 
 // In a border's edge, at the place of the source's border that is farthest off it, or in the middle of the longest.
@@ -178,7 +178,7 @@ void Polisher::insertOnBorder(bool isCareful, const Progress& progress) {
         double distance = -1, length = 0, share = 0.5;  // of the edge's second vertex
         TriangleId triangle = 0;
         std::size_t corner = 0;
-        std::uint32_t sample = none;
+        std::uint32_t sample = noIndex;
 
         auto rank() const { return std::pair(distance, length); }
     };
@@ -189,7 +189,7 @@ void Polisher::insertOnBorder(bool isCareful, const Progress& progress) {
         for (std::size_t k = 0; k < 3; ++k) {
             const VertexId a = m_level.triangles[t][(k + 1) % 3], b = m_level.triangles[t][(k + 2) % 3];
             if (!mayBeSplit(a, b) || !isBorderEdge(m_level, m_around, t, k)) continue;
-            Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, none};
+            Place here{0, (place(a) - place(b)).squaredNorm(), 0.5, t, k, noIndex};
             for (const std::uint32_t i : m_lineSamplesAt.of(t)) {
                 const LineSample& sample = m_lineSamples[i];
                 if (std::minmax(sample.a, sample.b) != std::minmax(a, b)) continue;
@@ -214,7 +214,7 @@ void Polisher::insertOnBorder(bool isCareful, const Progress& progress) {
     Split split{t, k, {}, true, {shares[1], shares[2]}, {{b, c}, {c, a}}, {}};
     const Vec3d between = (1 - worst.share) * place(a) + worst.share * place(b);
     split.place = between;
-    if (worst.sample != none)
+    if (worst.sample != noIndex)
         split.place = lifted(split.sides, between, m_lineSamples[worst.sample].point.cast<double>());
     const auto distance = double(m_farthest[t]);
     if (isCareful && (runsFartherOff(split, distance) || leavesFartherOff(split, distance))) split.place = between;
@@ -225,9 +225,9 @@ void Polisher::insertOnBorder(bool isCareful, const Progress& progress) {
 // v stands between a and b now; if a line runs along there, it runs through v.
 void Polisher::insertOnLine(VertexId a, VertexId b, VertexId v) {
     m_provenance.levelKinds.resize(m_level.vertexCount(), Kind::Interior);
-    m_lineNumber.resize(m_level.vertexCount(), none);
+    m_lineNumber.resize(m_level.vertexCount(), noIndex);
     const auto runsThrough = [&](VertexId from, VertexId to) {
-        if (m_lineNumber[from] == none) return false;
+        if (m_lineNumber[from] == noIndex) return false;
         std::vector<VertexId>& neighbours = m_lineNeighbours[m_lineNumber[from]];
         const auto found = std::find(neighbours.begin(), neighbours.end(), to);
         if (found == neighbours.end()) return false;

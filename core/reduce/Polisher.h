@@ -58,7 +58,7 @@ public:
     std::vector<Birth> finish();
 
     /// Goes on with a coarser level that came out of this one, and what is known of its surface goes along.
-    /// @param into  for each vertex of the level as it was, where it went, or `none`
+    /// @param into  for each vertex of the level as it was, where it went, or `noIndex`
     void goOn(Mesh level, Provenance provenance, const std::vector<VertexId>& into, const Sampling& sampling);
 
     /// How far off the source's vertices were, squared, on average, when closest places were found last.
@@ -89,7 +89,7 @@ private:
     };
 
     struct NearestSample {
-        std::uint32_t sample = none;
+        std::uint32_t sample = noIndex;
         double squaredDistance = std::numeric_limits<double>::max();
     };
 
@@ -133,7 +133,7 @@ private:
     struct FarTriangle {
         double squaredDistance = 0;
         TriangleId triangle = 0;
-        TriangleId on = none;  // that one, or one of the source; none at a vertex of the source
+        TriangleId on = noIndex;  // that one, or one of the source; none at a vertex of the source
         bool isOnSource = false;
         TrianglePoint at;
     };

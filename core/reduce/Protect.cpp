@@ -14,11 +14,11 @@ struct Named {
     Protection Protect::*value;
 };
 
-constexpr std::array<Named, 5> all = {{{"borders", &Protect::borders},
-                                       {"seams", &Protect::seams},
-                                       {"creases", &Protect::creases},
-                                       {"materials", &Protect::materials},
-                                       {"skin", &Protect::skin}}};
+constexpr std::array<Named, 5> protectionNames = {{{"borders", &Protect::borders},
+                                                   {"seams", &Protect::seams},
+                                                   {"creases", &Protect::creases},
+                                                   {"materials", &Protect::materials},
+                                                   {"skin", &Protect::skin}}};
 
 constexpr std::array<const char*, 3> strictness = {"off", "on", "hard"};
 
@@ -57,7 +57,7 @@ void takeItem(std::string_view item, Protect& protect) {
     if (equals == std::string_view::npos) failProtect(item);
     const std::string_view name = trimmed(item.substr(0, equals));
     std::string_view rest = trimmed(item.substr(equals + 1));
-    for (const Named& named : all) {
+    for (const Named& named : protectionNames) {
         if (name != named.name) continue;
         Protection& value = protect.*named.value;
         if (takeStrictness(rest, value)) return;
@@ -88,7 +88,7 @@ Protect parseProtect(std::string_view text) {
 
 std::string formatProtect(const Protect& protect) {
     std::string text;
-    for (const Named& named : all) {
+    for (const Named& named : protectionNames) {
         if (!text.empty()) text += ", ";
         text += std::string(named.name) + "=" + strictness[std::size_t(protect.*named.value)];
         if (named.value == &Protect::creases) text += " " + formatNumber(protect.creaseDegrees) + "deg";

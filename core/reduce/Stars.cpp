@@ -87,7 +87,7 @@ private:
         if (!m_mesh.isRing(v) && !m_mesh.isPlainlyInside(v)) return 0;
         std::size_t count = 0;
         bool mayMove = true;
-        for (CornerId c = first; c != none && mayMove; c = m_mesh.nextCorner[c]) {
+        for (CornerId c = first; c != noIndex && mayMove; c = m_mesh.nextCorner[c]) {
             mayMove = ++count <= WorkingMesh::mostOfPlain && isInside(m_mesh.nextOf(c)) && m_mesh.carriesSame(c, first);
         }
         return mayMove ? std::uint8_t(count) : std::uint8_t(0);
@@ -238,7 +238,7 @@ private:
 
     // The star that takes a corner of a triangle farthest from where it was.
     VertexId farthestMoved(const Side& side) const {
-        VertexId star = none;
+        VertexId star = noIndex;
         double farthest = -1;
         for (const VertexId corner : m_mesh.triangles[side.corner / 3]) {
             const double moved = (placeOf(centreOf(corner)) - m_mesh.place(corner)).squaredNorm();

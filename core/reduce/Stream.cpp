@@ -59,7 +59,7 @@ Overview lookOver(TriangleStream& stream, const Progress& progress) {
 }
 
 // One cell's vertex to be. Everything is counted from the cell's middle.
-struct Cell {
+struct ClusterCell {
     std::uint64_t key = 0;
     StoredQuadric quadric;
     Vec3f sum = Vec3f::Zero();  // of corners, weighted by area
@@ -84,8 +84,8 @@ public:
         return slot;
     }
 
-    std::vector<Cell>& cells() { return m_cells; }
-    const std::vector<Cell>& cells() const { return m_cells; }
+    std::vector<ClusterCell>& cells() { return m_cells; }
+    const std::vector<ClusterCell>& cells() const { return m_cells; }
 
 private:
     static constexpr std::uint32_t empty = std::numeric_limits<std::uint32_t>::max();
@@ -101,7 +101,7 @@ private:
         for (std::size_t i = 0; i < m_cells.size(); ++i) m_slots[slotFor(m_cells[i].key)] = std::uint32_t(i);
     }
 
-    std::vector<Cell> m_cells;
+    std::vector<ClusterCell> m_cells;
     std::vector<std::uint32_t> m_slots;
 };
 
@@ -127,8 +127,8 @@ private:
     }
     static std::size_t tableOf(std::uint64_t key) { return mixBits(key) % tables; }
 
-    void addCorner(Cell& cell, const Corners& corners, std::size_t k) const;
-    Vec3d placeOf(const Cell& cell) const;
+    void addCorner(ClusterCell& cell, const Corners& corners, std::size_t k) const;
+    Vec3d placeOf(const ClusterCell& cell) const;
 
     Vec3d m_origin;
     double m_cell;
@@ -161,7 +161,7 @@ void Clusterer::add(std::span<const Corners> batch) {
             m_triangles.push_back(triangle);
 }
 
-void Clusterer::addCorner(Cell& cell, const Corners& corners, std::size_t k) const {
+void Clusterer::addCorner(ClusterCell& cell, const Corners& corners, std::size_t k) const {
     const Vec3d middle = middleOf(cell.key);
     const Vec3d here = corners[k].cast<double>() - middle;
     const Vec3d next = corners[(k + 1) % 3].cast<double>() - middle;
@@ -178,7 +178,7 @@ void Clusterer::addCorner(Cell& cell, const Corners& corners, std::size_t k) con
 }
 
 // Counted from the cell's middle.
-Vec3d Clusterer::placeOf(const Cell& cell) const {
+Vec3d Clusterer::placeOf(const ClusterCell& cell) const {
     const Vec3d mean = cell.weight > 0 ? Vec3d((cell.sum / cell.weight).cast<double>()) : Vec3d(Vec3d::Zero());
     const Vec3d best = Quadric(cell.quadric).minimum(mean);
     return (best.cwiseAbs().maxCoeff() <= 0.6 * m_cell) ? best : mean;
@@ -194,9 +194,9 @@ Clustered Clusterer::finish(const Progress& progress) {
     result.quadrics.resize(first.back());
     for (std::size_t table = 0; table < tables; ++table) {
         progress.at(double(table) / tables);
-        std::vector<Cell>& cells = m_tables[table].cells();
+        std::vector<ClusterCell>& cells = m_tables[table].cells();
         parallelFor(cells.size(), [&](std::size_t i) {
-            Cell& cell = cells[i];
+            ClusterCell& cell = cells[i];
             const Vec3d along = cell.along.cast<double>(), moment = cell.moment.cast<double>();
             // Rounding leaves a little where edges cancel; a border in this cell is about as long as the cell.
             if (along.norm() > 0.05 * m_cell) {
@@ -219,7 +219,7 @@ Clustered Clusterer::finish(const Progress& progress) {
             result.mesh.positions[first[table] + i] = (middle + place).cast<float>();
             result.quadrics[first[table] + i] = StoredQuadric(Quadric(cell.quadric).seenFrom(place));
         });
-        cells = std::vector<Cell>();
+        cells = std::vector<ClusterCell>();
     }
     parallelFor(m_triangles.size(), [&](std::size_t t) {
         for (std::uint32_t& cell : m_triangles[t]) cell = first[cell % tables] + cell / std::uint32_t(tables);

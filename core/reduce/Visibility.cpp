@@ -14,7 +14,7 @@ constexpr int outlineDirections = 64;
 constexpr int outlinePixels = 384;
 
 // At most so many times dearer, as a length, is a place that always lies on the outline.
-constexpr double mostFactor = 6;
+constexpr double largestWeightFactor = 6;
 
 // A place on the outline from this share of directions on counts in full: a ball's are there from a tenth of them.
 constexpr double oftenOnOutline = 0.15;
@@ -66,7 +66,8 @@ std::vector<float> silhouetteExposure(const Mesh& mesh, const Progress& progress
 std::vector<float> silhouetteFactors(const std::vector<float>& exposure, double strength) {
     std::vector<float> factors(exposure.size());
     parallelFor(factors.size(), [&](std::size_t v) {
-        const double length = 1 + strength * (mostFactor - 1) * std::min(1.0, double(exposure[v]) / oftenOnOutline);
+        const double length =
+            1 + strength * (largestWeightFactor - 1) * std::min(1.0, double(exposure[v]) / oftenOnOutline);
         factors[v] = float(length * length);
     });
     return factors;

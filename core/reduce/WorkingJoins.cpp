@@ -11,7 +11,7 @@ void WorkingMesh::unlink(VertexId v, TriangleId t) {
     static_assert(most > 2 * Fan::mostTriangles);
     if (isLongerThan(v, most)) return;
     CornerId* link = &firstCorner[v];
-    while (*link != none) {
+    while (*link != noIndex) {
         if (*link / 3 == t)
             *link = nextCorner[*link];
         else
@@ -50,17 +50,17 @@ std::size_t WorkingMesh::contract(VertexId u, VertexId v, const Vec3d& to) {
 
     std::array<TriangleId, 32> dying;
     std::size_t deaths = 0;
-    CornerId last = none;
-    for (CornerId c = firstCorner[u]; c != none; c = nextCorner[c]) {
+    CornerId last = noIndex;
+    for (CornerId c = firstCorner[u]; c != noIndex; c = nextCorner[c]) {
         last = c;
         if ((nextOf(c) == v || lastOf(c) == v) && deaths < dying.size()) dying[deaths++] = c / 3;
     }
     const CornerId joined = firstCorner[v];
-    for (CornerId c = joined; c != none; c = nextCorner[c])
+    for (CornerId c = joined; c != noIndex; c = nextCorner[c])
         if (std::find(dying.begin(), dying.begin() + long(deaths), c / 3) == dying.begin() + long(deaths))
             triangles[c / 3][c % 3] = u;
     nextCorner[last] = joined;
-    firstCorner[v] = none;
+    firstCorner[v] = noIndex;
     for (std::size_t i = 0; i < deaths; ++i) {
         const TriangleId t = dying[i];
         for (const VertexId w : triangles[t])
@@ -80,8 +80,8 @@ std::size_t WorkingMesh::dropFoldedTriangles(VertexId v) {
     };
     for (bool found = true; found;) {
         found = false;
-        for (CornerId c = firstCorner[v]; c != none && !found; c = nextCorner[c])
-            for (CornerId d = nextCorner[c]; d != none && !found; d = nextCorner[d]) {
+        for (CornerId c = firstCorner[v]; c != noIndex && !found; c = nextCorner[c])
+            for (CornerId d = nextCorner[c]; d != noIndex && !found; d = nextCorner[d]) {
                 const bool agree = nextOf(c) == nextOf(d) && lastOf(c) == lastOf(d);
                 const bool face = nextOf(c) == lastOf(d) && lastOf(c) == nextOf(d);
                 if (!agree && !face) continue;
@@ -114,13 +114,13 @@ void WorkingMesh::joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holds
     const bool valuesOfOther = holdsValues && !to.isZero(0);
     for (std::size_t i = 0; i < count; ++i) {
         WedgeGroup& group = groups[i];
-        const WedgeId kept = group.atFirst != none ? group.atFirst : group.atOther;
+        const WedgeId kept = group.atFirst != noIndex ? group.atFirst : group.atOther;
         moveOrigin(group.sums, channels, to);
         std::array<double, AttributeSums::mostChannels> change{};
         float* values = attributes.valuesOf(kept);
         for (int j = 0; j < channels; ++j) {
             const std::size_t at = std::size_t(j);
-            if (valuesOfOther && group.atFirst != none && group.atOther != none) {
+            if (valuesOfOther && group.atFirst != noIndex && group.atOther != noIndex) {
                 const float other = attributes.valuesOf(group.atOther)[j];
                 change[at] = double(other) - double(values[j]);
                 values[j] = other;
@@ -131,7 +131,7 @@ void WorkingMesh::joinWedges(VertexId u, VertexId v, const Vec3d& to, bool holds
         }
         moveValues(group.sums, channels, change.data(), sum);
         attributes.setSums(kept, group.sums);
-        if (group.atFirst != none && group.atOther != none) replace(group.atOther, group.atFirst);
+        if (group.atFirst != noIndex && group.atOther != noIndex) replace(group.atOther, group.atFirst);
     }
 }
 
@@ -159,7 +159,7 @@ std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGro
         return false;
     };
     const auto addOther = [&](WedgeGroup& group) {
-        if (group.atFirst != none) {
+        if (group.atFirst != noIndex) {
             addWedge(group.atFirst, group.atOther, apart, group.sums, sum);
             return;
         }
@@ -188,13 +188,13 @@ std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGro
         if (count == groups.size() || knows(&WedgeGroup::atFirst, wedgeAt(c))) return;
         WedgeGroup& group = groups[count++];
         group.atFirst = wedgeAt(c);
-        group.atOther = none;
+        group.atOther = noIndex;
         group.sums = attributes.sumsOf(group.atFirst);
     });
     forCorners(v, [&](CornerId c) {
         if (count == groups.size() || knows(&WedgeGroup::atOther, wedgeAt(c))) return;
         WedgeGroup& group = groups[count++];
-        group.atFirst = none;
+        group.atFirst = noIndex;
         group.atOther = wedgeAt(c);
         addOther(group);
     });
@@ -204,7 +204,7 @@ std::size_t WorkingMesh::wedgeGroups(VertexId u, VertexId v, std::array<WedgeGro
 Quadric WorkingMesh::errorOfStar(VertexId centre, std::span<const VertexId> others) const {
     Quadric sum(quadrics[centre]);
     const bool carries = !wedges.empty();
-    const WedgeId own = carries ? wedgeAt(firstCorner[centre]) : none;
+    const WedgeId own = carries ? wedgeAt(firstCorner[centre]) : noIndex;
     AttributeSums sums;
     if (carries) sums = attributes.sumsOf(own);
     for (const VertexId v : others) {
@@ -239,7 +239,7 @@ void WorkingMesh::drawTogether(const Stars& stars, const Progress& progress) {
             triangle = {0, 0, 0};
     });
     parallelFor(vertexCount(), [&](std::size_t v) {
-        if (stars.centres[v] != v) firstCorner[v] = none;
+        if (stars.centres[v] != v) firstCorner[v] = noIndex;
     });
 }
 

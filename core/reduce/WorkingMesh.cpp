@@ -11,7 +11,7 @@ namespace um {
 namespace {
 
 // Protected lines weigh as much as a face of twice their squared length.
-constexpr double lineWeight = 2;
+constexpr double quadricLineWeight = 2;
 
 // The rim of a thin plate has no faces that tell when it shrinks: it weighs as much as what is lost then.
 constexpr double foldWeight = 0.25;
@@ -136,7 +136,7 @@ void WorkingMesh::linkCorners() {
     // Given back first: there may have been many more.
     firstCorner = std::vector<CornerId>();
     nextCorner = std::vector<CornerId>();
-    firstCorner.assign(positions.size(), none);
+    firstCorner.assign(positions.size(), noIndex);
     nextCorner.resize(3 * triangles.size());
     // Each slice of the vertices has its lists filled by one thread: the looking is cheap, the linking is not.
     constexpr std::size_t slices = 4, leastOfSlice = 4096;
@@ -163,10 +163,10 @@ void WorkingMesh::spokesOf(VertexId v, std::vector<Spoke>& spokes) const {
         const Triangle& triangle = triangles[c / 3];
         const CornerId k = c % 3;
         Spoke& out = spokeTo(triangle[k == 2 ? 0 : k + 1]);
-        out.broken = out.broken || out.out != none;
+        out.broken = out.broken || out.out != noIndex;
         out.out = c;
         Spoke& in = spokeTo(triangle[k == 0 ? 2 : k - 1]);
-        in.broken = in.broken || in.in != none;
+        in.broken = in.broken || in.in != noIndex;
         in.in = c;
     });
 }
@@ -207,10 +207,10 @@ Protection WorkingMesh::protectionOfEdge(VertexId u, VertexId v) const {
     Spoke spoke{v};
     forCorners(u, [&](CornerId c) {
         if (nextOf(c) == v) {
-            spoke.broken = spoke.broken || spoke.out != none;
+            spoke.broken = spoke.broken || spoke.out != noIndex;
             spoke.out = c;
         } else if (lastOf(c) == v) {
-            spoke.broken = spoke.broken || spoke.in != none;
+            spoke.broken = spoke.broken || spoke.in != noIndex;
             spoke.in = c;
         }
     });
@@ -231,7 +231,7 @@ std::vector<std::pair<VertexId, VertexId>> WorkingMesh::lines() const {
 
 bool WorkingMesh::isLongerThan(VertexId v, std::size_t triangleCount) const {
     std::size_t count = 0;
-    for (CornerId c = firstCorner[v]; c != none; c = nextCorner[c])
+    for (CornerId c = firstCorner[v]; c != noIndex; c = nextCorner[c])
         if (++count > triangleCount) return true;
     return false;
 }
@@ -263,7 +263,7 @@ bool WorkingMesh::isPlainlyInside(VertexId v) const {
     std::array<VertexId, mostOfPlain> nexts, lasts;
     std::size_t count = 0;
     const CornerId first = firstCorner[v];
-    for (CornerId c = first; c != none; c = nextCorner[c]) {
+    for (CornerId c = first; c != noIndex; c = nextCorner[c]) {
         if (count == mostOfPlain || !carriesSame(c, first)) return false;
         nexts[count] = nextOf(c);
         lasts[count++] = lastOf(c);
@@ -309,7 +309,7 @@ void WorkingMesh::prepareVertices(const Treatment& treatment) {
                 if (kinds[v] != Kind::Interior)
                     for (const Spoke& spoke : spokes)
                         if (mayBeOnLine(spoke.vertex) && protectionOf(spoke) != Protection::Off)
-                            addSquarePlanes(v, spoke, lineWeight, sum);
+                            addSquarePlanes(v, spoke, quadricLineWeight, sum);
             }
             if (!isPole && kinds[v] == Kind::Interior && around.normals.norm() < mayBeFolded * around.area) {
                 spokesOf(v, spokes);
@@ -334,10 +334,10 @@ WorkingMesh::Around WorkingMesh::addTriangles(VertexId v, Quadric& sum,
     Sides sides{};
     Planes planes;
     Around around;
-    for (CornerId next = firstCorner[v]; next != none;) {
+    for (CornerId next = firstCorner[v]; next != noIndex;) {
         std::array<CornerId, Sides::size> corners;
         std::size_t some = 0;
-        for (; next != none && some < corners.size(); next = nextCorner[next]) {
+        for (; next != noIndex && some < corners.size(); next = nextCorner[next]) {
             sides.put(some, place(nextOf(next)) - place(v), place(lastOf(next)) - place(v));
             corners[some++] = next;
         }
@@ -372,7 +372,7 @@ void WorkingMesh::addCarried(CornerId c, const Vec3d& toNext, const Vec3d& toLas
 void WorkingMesh::addSquarePlanes(VertexId v, const Spoke& spoke, double weight, Quadric& sum) const {
     const Vec3d edge = place(spoke.vertex) - place(v);
     for (const CornerId c : {spoke.out, spoke.in}) {
-        if (c == none) continue;
+        if (c == noIndex) continue;
         const Vec3d normal = (place(nextOf(c)) - place(v)).cross(place(lastOf(c)) - place(v));
         const Vec3d square = edge.cross(normal);
         const double length = square.norm();
@@ -394,7 +394,7 @@ std::vector<VertexId> WorkingMesh::compact() {
     triangles = gathered(triangles, alive);
     const std::vector<VertexId> used =
         parallelIndices(positions.size(), [&](std::size_t v) { return isUsed(VertexId(v)); });
-    std::vector<VertexId> number(positions.size(), none);
+    std::vector<VertexId> number(positions.size(), noIndex);
     parallelFor(used.size(), [&](std::size_t i) { number[used[i]] = VertexId(i); });
     parallelFor(triangles.size(), [&](std::size_t t) {
         for (VertexId& v : triangles[t]) v = number[v];

@@ -13,7 +13,6 @@ namespace um {
 
 /// The corner k of triangle t is number 3 t + k.
 using CornerId = std::uint32_t;
-inline constexpr std::uint32_t none = 0xffffffffu;
 
 /// How freely a vertex may move.
 enum class Kind : std::uint8_t {
@@ -25,12 +24,12 @@ enum class Kind : std::uint8_t {
 
 /// A neighbour of a vertex, with the corners of that vertex in the triangles on both sides of their edge.
 struct Spoke {
-    VertexId vertex = none;
-    CornerId out = none;  ///< in the triangle where the neighbour comes next
-    CornerId in = none;   ///< in the triangle where it comes before
-    bool broken = false;  ///< more than two triangles, or two that disagree about the outer side
+    VertexId vertex = noIndex;
+    CornerId out = noIndex;  ///< in the triangle where the neighbour comes next
+    CornerId in = noIndex;   ///< in the triangle where it comes before
+    bool broken = false;     ///< more than two triangles, or two that disagree about the outer side
 
-    bool isBorder() const { return out == none || in == none; }
+    bool isBorder() const { return out == noIndex || in == noIndex; }
 };
 
 /// How places are treated.
@@ -63,12 +62,12 @@ public:
     double farDistance() const { return m_farDistance; }
     std::size_t vertexCount() const { return positions.size(); }
     bool isDead(TriangleId t) const { return triangles[t][0] == triangles[t][1]; }
-    bool isUsed(VertexId v) const { return firstCorner[v] != none; }
+    bool isUsed(VertexId v) const { return firstCorner[v] != noIndex; }
 
     /// Calls `visit(corner)` for each corner at `v`; it may not change the list.
     template <class Visit>
     void forCorners(VertexId v, const Visit& visit) const {
-        for (CornerId c = firstCorner[v]; c != none; c = nextCorner[c]) visit(c);
+        for (CornerId c = firstCorner[v]; c != noIndex; c = nextCorner[c]) visit(c);
     }
 
     bool isLongerThan(VertexId v, std::size_t triangleCount) const;
@@ -101,7 +100,7 @@ public:
     }
     void fetchCorners(VertexId v) const {
         const CornerId c = firstCorner[v];
-        if (c == none) return;
+        if (c == noIndex) return;
         __builtin_prefetch(&triangles[c / 3]);
         __builtin_prefetch(&nextCorner[c]);
         if (!wedges.empty()) __builtin_prefetch(&wedges[c / 3]);
@@ -148,7 +147,7 @@ public:
     void drawTogether(const Stars& stars, const Progress& progress);
 
     /// Drops dead triangles and vertices; the order of the others stays.
-    /// @returns for each old vertex its new number, or `none` if it is gone
+    /// @returns for each old vertex its new number, or `noIndex` if it is gone
     std::vector<VertexId> compact();
 
     /// What is left, as a mesh with the source's parts, materials and units.

@@ -1,5 +1,6 @@
 // What is seen of the level at the viewer's distance, pixel by pixel, and enlarged.
 #include "app/viewport/Overlays.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 using namespace um::app;
@@ -49,5 +50,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(AsSeenTest)
+UM_TEST(AsSeenTest)
 #include "AsSeenTest.moc"

@@ -16,6 +16,7 @@
 #include "measure/Probe.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QApplication>
@@ -411,10 +412,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    CompareTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(CompareTest)
 #include "CompareTest.moc"

@@ -14,6 +14,7 @@
 #include "mesh/Normals.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QSignalSpy>
@@ -364,9 +365,5 @@ private:
     std::vector<Shared> m_levels;
 };
 
-int main(int argc, char** argv) {
-    QApplication application(argc, argv);
-    DeskPartsTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(DeskPartsTest)
 #include "DeskPartsTest.moc"

@@ -13,6 +13,7 @@
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QAction>
@@ -585,10 +586,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    DeskTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(DeskTest)
 #include "DeskTest.moc"

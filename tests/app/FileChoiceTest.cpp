@@ -2,6 +2,7 @@
 #include "app/panels/FileChoice.h"
 #include "tests/support/Dialogs.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QComboBox>
@@ -124,11 +125,5 @@ private:
     test::Folder m_folder;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    QApplication::setApplicationName("FileChoiceTest");
-    FileChoiceTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(FileChoiceTest)
 #include "FileChoiceTest.moc"

@@ -9,6 +9,7 @@
 #include "mesh/Statistics.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QLabel>
@@ -217,10 +218,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    FindingsTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(FindingsTest)
 #include "FindingsTest.moc"

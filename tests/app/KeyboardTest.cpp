@@ -6,6 +6,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QMenu>
@@ -172,10 +173,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    KeyboardTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(KeyboardTest)
 #include "KeyboardTest.moc"

@@ -10,6 +10,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 using namespace um;
@@ -235,10 +236,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    MergeDeskTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(MergeDeskTest)
 #include "MergeDeskTest.moc"

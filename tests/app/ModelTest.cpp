@@ -6,6 +6,7 @@
 #include "base/Error.h"
 #include "mesh/Normals.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QSignalSpy>
@@ -319,9 +320,5 @@ private slots:
     }
 };
 
-int main(int argc, char** argv) {
-    QApplication application(argc, argv);
-    ModelTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(ModelTest)
 #include "ModelTest.moc"

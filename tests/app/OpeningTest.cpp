@@ -5,6 +5,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QComboBox>
@@ -266,10 +267,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    OpeningTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(OpeningTest)
 #include "OpeningTest.moc"

@@ -12,6 +12,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QComboBox>
@@ -430,9 +431,5 @@ private slots:
     }
 };
 
-int main(int argc, char** argv) {
-    QApplication application(argc, argv);
-    PanelsTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(PanelsTest)
 #include "PanelsTest.moc"

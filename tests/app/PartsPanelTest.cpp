@@ -4,6 +4,7 @@
 #include "app/sheet/BakePage.h"
 #include "app/theme/Theme.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QComboBox>
@@ -174,5 +175,5 @@ private slots:
     }
 };
 
-QTEST_MAIN(PartsPanelTest)
+UM_TEST(PartsPanelTest)
 #include "PartsPanelTest.moc"

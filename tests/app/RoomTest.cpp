@@ -13,6 +13,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QHelpEvent>
@@ -197,10 +198,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    RoomTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(RoomTest)
 #include "RoomTest.moc"

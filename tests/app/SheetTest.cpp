@@ -14,6 +14,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QSlider>
@@ -464,10 +465,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    SheetTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(SheetTest)
 #include "SheetTest.moc"

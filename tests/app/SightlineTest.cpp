@@ -14,6 +14,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QCheckBox>
@@ -511,10 +512,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    SightlineTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(SightlineTest)
 #include "SightlineTest.moc"

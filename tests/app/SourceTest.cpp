@@ -9,6 +9,7 @@
 #include "tests/support/Dialogs.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 #include "tests/support/Window.h"
 
 #include <QComboBox>
@@ -283,10 +284,5 @@ private:
     std::unique_ptr<MainWindow> m_window;
 };
 
-int main(int argc, char** argv) {
-    Viewport::requestOpenGl();
-    QApplication application(argc, argv);
-    SourceTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+UM_TEST(SourceTest)
 #include "SourceTest.moc"

@@ -2,6 +2,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Programs.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -131,5 +132,5 @@ private:
     std::string m_sphere;
 };
 
-QTEST_GUILESS_MAIN(BakeCommandTest)
+UM_TEST(BakeCommandTest)
 #include "BakeCommandTest.moc"

@@ -3,6 +3,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Programs.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -206,5 +207,5 @@ private:
     std::string m_sphere;
 };
 
-QTEST_GUILESS_MAIN(ChainCommandTest)
+UM_TEST(ChainCommandTest)
 #include "ChainCommandTest.moc"

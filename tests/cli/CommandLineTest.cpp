@@ -7,6 +7,7 @@
 #include "tests/support/Files.h"
 #include "tests/support/Programs.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <csignal>
 #include <QProcess>
@@ -405,5 +406,5 @@ private:
     std::string m_sphere;
 };
 
-QTEST_GUILESS_MAIN(CommandLineTest)
+UM_TEST(CommandLineTest)
 #include "CommandLineTest.moc"

@@ -1,18 +1,19 @@
 // What is delivered passes the official validator of glTF without an error or a warning, and opens in another reader,
 // with the right counts and with levels that switch by the manifest.
+#include "base/Json.h"
 #include "demo/DiversLamp.h"
 #include "demo/Eel.h"
 #include "demo/StorageJar.h"
 #include "files/MeshFile.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <nlohmann/json.hpp>
 #include <QProcess>
 #include <QTest>
 
 using namespace um;
-using Json = nlohmann::json;
 
 class IndependentReadersTest : public QObject {
     Q_OBJECT
@@ -123,5 +124,5 @@ private:
     QString m_said;
 };
 
-QTEST_APPLESS_MAIN(IndependentReadersTest)
+UM_TEST(IndependentReadersTest)
 #include "IndependentReadersTest.moc"

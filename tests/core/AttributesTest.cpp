@@ -5,6 +5,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -163,5 +164,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(AttributesTest)
+UM_TEST(AttributesTest)
 #include "AttributesTest.moc"

@@ -7,6 +7,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QImage>
 #include <QTest>
@@ -495,5 +496,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(BakeTest)
+UM_TEST(BakeTest)
 #include "BakeTest.moc"

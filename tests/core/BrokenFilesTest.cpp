@@ -2,6 +2,7 @@
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -194,5 +195,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_APPLESS_MAIN(BrokenFilesTest)
+UM_TEST(BrokenFilesTest)
 #include "BrokenFilesTest.moc"

@@ -2,6 +2,7 @@
 #include "bake/Cage.h"
 #include "base/Error.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <QTest>
@@ -104,5 +105,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(CageTest)
+UM_TEST(CageTest)
 #include "CageTest.moc"

@@ -1,17 +1,18 @@
 // Chains: their levels, when they are switched to, recipes and what is delivered.
 #include "base/Error.h"
 #include "base/File.h"
+#include "base/Json.h"
 #include "chain/BakeLevel.h"
 #include "chain/Chain.h"
 #include "files/Gltf.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <nlohmann/json.hpp>
 #include <QTest>
 
 using namespace um;
-using Json = nlohmann::json;
 
 namespace {
 
@@ -405,5 +406,5 @@ private:
     Chain m_chain;
 };
 
-QTEST_APPLESS_MAIN(ChainTest)
+UM_TEST(ChainTest)
 #include "ChainTest.moc"

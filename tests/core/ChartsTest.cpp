@@ -4,6 +4,7 @@
 #include "bake/StraightBorders.h"
 #include "bake/StraightCharts.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <numeric>
 #include <QTest>
@@ -299,5 +300,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(ChartsTest)
+UM_TEST(ChartsTest)
 #include "ChartsTest.moc"

@@ -8,6 +8,7 @@
 #include "chain/ReduceToTarget.h"
 #include "measure/TextureDrift.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -209,5 +210,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ClosestAtTest)
+UM_TEST(ClosestAtTest)
 #include "ClosestAtTest.moc"

@@ -6,6 +6,7 @@
 #include "tests/support/Files.h"
 #include "tests/support/Numbers.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
@@ -241,5 +242,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ClosestPointTest)
+UM_TEST(ClosestPointTest)
 #include "ClosestPointTest.moc"

@@ -4,6 +4,7 @@
 #include "files/Image.h"
 #include "tests/support/ForeignFiles.h"
 #include "tests/support/GltfBuilder.h"
+#include "tests/support/TestMain.h"
 
 #include <unistd.h>
 #include <QTest>
@@ -160,5 +161,5 @@ private:
     }
 };
 
-QTEST_GUILESS_MAIN(CompanionsTest)
+UM_TEST(CompanionsTest)
 #include "CompanionsTest.moc"

@@ -7,6 +7,7 @@
 #include "measure/Pop.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <QTest>
@@ -345,5 +346,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(CorridorTest)
+UM_TEST(CorridorTest)
 #include "CorridorTest.moc"

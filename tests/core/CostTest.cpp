@@ -9,6 +9,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -227,5 +228,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(CostTest)
+UM_TEST(CostTest)
 #include "CostTest.moc"

@@ -5,6 +5,7 @@
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <clocale>
 #include <QProcess>
@@ -136,5 +137,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_GUILESS_MAIN(CountryTest)
+UM_TEST(CountryTest)
 #include "CountryTest.moc"

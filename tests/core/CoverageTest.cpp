@@ -1,6 +1,7 @@
 #include "draw/Coverage.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -53,5 +54,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(CoverageTest)
+UM_TEST(CoverageTest)
 #include "CoverageTest.moc"

@@ -1,11 +1,13 @@
 // What is delivered of a chain: files, the order of their triangles, packing, placement and the manifest.
 #include "base/Error.h"
+#include "base/Json.h"
 #include "chain/Delivery.h"
 #include "files/MeshFile.h"
 #include "measure/Deviation.h"
 #include "mesh/DrawOrder.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <nlohmann/json.hpp>
 #include <QTest>
@@ -13,7 +15,6 @@
 #include <set>
 
 using namespace um;
-using Json = nlohmann::json;
 
 namespace {
 
@@ -276,5 +277,5 @@ private:
     Delivery m_delivery;
 };
 
-QTEST_APPLESS_MAIN(DeliveryTest)
+UM_TEST(DeliveryTest)
 #include "DeliveryTest.moc"

@@ -2,6 +2,7 @@
 #include "demo/DiversLamp.h"
 #include "demo/StorageJar.h"
 #include "mesh/Statistics.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -70,5 +71,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(DemoTest)
+UM_TEST(DemoTest)
 #include "DemoTest.moc"

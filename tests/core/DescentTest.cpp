@@ -7,6 +7,7 @@
 #include "reduce/Descent.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <set>
@@ -408,5 +409,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(DescentTest)
+UM_TEST(DescentTest)
 #include "DescentTest.moc"

@@ -6,6 +6,7 @@
 #include "measure/Probe.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <random>
@@ -412,5 +413,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(DeviationTest)
+UM_TEST(DeviationTest)
 #include "DeviationTest.moc"

@@ -4,6 +4,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <chrono>
 #include <csignal>
@@ -441,10 +442,8 @@ private:
     test::Folder m_folder;
 };
 
-int main(int argc, char** argv) {
-    QCoreApplication application(argc, argv);
-    if (argc == 3 && std::string(argv[1]).starts_with("--")) return actAsVictim(argv[1], argv[2]);
-    DocumentTest test;
-    return QTest::qExec(&test, argc, argv);
-}
+static const um::test::Registration registerVictim("DocumentVictim", [](int argc, char** argv) {
+    return argc == 3 ? actAsVictim(argv[1], argv[2]) : 2;
+});
+UM_TEST(DocumentTest)
 #include "DocumentTest.moc"

@@ -1,6 +1,7 @@
 // What contracting edges costs: one by one, and several at once.
 #include "reduce/EdgeCost.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <bit>
 #include <QTest>
@@ -93,5 +94,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(EdgeCostTest)
+UM_TEST(EdgeCostTest)
 #include "EdgeCostTest.moc"

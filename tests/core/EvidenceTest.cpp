@@ -3,6 +3,7 @@
 #include "measure/Silhouette.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -114,5 +115,5 @@ private:
     Silhouette m_goodOutline;
 };
 
-QTEST_APPLESS_MAIN(EvidenceTest)
+UM_TEST(EvidenceTest)
 #include "EvidenceTest.moc"

@@ -3,6 +3,7 @@
 #include "base/Progress.h"
 #include "files/NamePattern.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -87,5 +88,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_APPLESS_MAIN(FileTest)
+UM_TEST(FileTest)
 #include "FileTest.moc"

@@ -1,6 +1,7 @@
 // Pieces of surface laid flat: exactly where that can be, evenly where it cannot, and not at all where they would fold.
 #include "bake/Flatten.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <numeric>
@@ -10,8 +11,8 @@ using namespace um;
 
 namespace {
 
-Patch patchOf(const Mesh& mesh) {
-    Patch patch;
+FlatPatch patchOf(const Mesh& mesh) {
+    FlatPatch patch;
     for (const Vec3f& p : mesh.positions) patch.positions.push_back(p.cast<double>());
     patch.triangles = mesh.triangles;
     return patch;
@@ -19,14 +20,14 @@ Patch patchOf(const Mesh& mesh) {
 
 // A grid over which `place(u, v)` says where the surface is, u and v from 0 to 1.
 template <class Place>
-Patch gridOf(std::size_t columns, std::size_t rows, const Place& place) {
-    Patch patch = patchOf(test::makeSheet(columns, rows));
+FlatPatch gridOf(std::size_t columns, std::size_t rows, const Place& place) {
+    FlatPatch patch = patchOf(test::makeSheet(columns, rows));
     for (Vec3d& p : patch.positions) p = place(p.x(), p.z());
     return patch;
 }
 
 // The part of a ball around its top, up to `angle` from it.
-Patch cap(double angle) {
+FlatPatch cap(double angle) {
     return gridOf(24, 24, [&](double u, double v) {
         // Rings around the middle of the square.
         const double x = 2 * u - 1, y = 2 * v - 1, ring = std::max(std::abs(x), std::abs(y));
@@ -36,18 +37,18 @@ Patch cap(double angle) {
     });
 }
 
-double signedFlatArea(const Patch& patch, const Triangle& t) {
+double signedFlatArea(const FlatPatch& patch, const Triangle& t) {
     const Vec2d ab = patch.flat[t[1]] - patch.flat[t[0]], ac = patch.flat[t[2]] - patch.flat[t[0]];
     return (ab.x() * ac.y() - ab.y() * ac.x()) / 2;
 }
 
-std::size_t turnedOver(const Patch& patch) {
+std::size_t turnedOver(const FlatPatch& patch) {
     return std::size_t(std::count_if(patch.triangles.begin(), patch.triangles.end(),
                                      [&](const Triangle& t) { return !(signedFlatArea(patch, t) > 0); }));
 }
 
 // The largest change of an edge's length, as a share of it.
-double worstLength(const Patch& patch) {
+double worstLength(const FlatPatch& patch) {
     double worst = 0;
     for (const Triangle& t : patch.triangles)
         for (std::size_t k = 0; k < 3; ++k) {
@@ -74,7 +75,7 @@ private slots:
     }
     void keepsAllLengthsOfWhatBends() {
         QFETCH(int, shape);
-        Patch patch = gridOf(16, 9, [&](double u, double v) -> Vec3d {
+        FlatPatch patch = gridOf(16, 9, [&](double u, double v) -> Vec3d {
             switch (shape) {
                 case 0: return Vec3d(3 * u + v, 2 * v - u, u + v) + Vec3d(100, -7, 30);
                 case 1: return {std::cos(pi * u), std::sin(pi * u), 3 * v};
@@ -92,7 +93,7 @@ private slots:
     }
 
     void keepsTheAreaThatItHas() {
-        Patch patch = cap(1.3);
+        FlatPatch patch = cap(1.3);
         QVERIFY(layFlat(patch, 1.5));
         double area = 0, flat = 0;
         for (const Triangle& t : patch.triangles) {
@@ -107,7 +108,7 @@ private slots:
     // Of a ball's cap, mapmakers' equidistant projection is known to be even; what comes out is to be as even as that.
     void laysACapAsEvenlyAsAMapmaker() {
         for (const double angle : {0.4, 0.8, 1.2}) {
-            Patch patch = cap(angle), map = patch;
+            FlatPatch patch = cap(angle), map = patch;
             for (const Vec3d& p : map.positions) {
                 const double length = std::hypot(p.x(), p.z()), polar = std::acos(std::clamp(p.y(), -1.0, 1.0));
                 map.flat.push_back(length > 0 ? Vec2d(-p.x(), p.z()) * polar / length : Vec2d(0, 0));
@@ -120,7 +121,7 @@ private slots:
     }
 
     void evensOutOnlyAsFarAsAsked() {
-        Patch loose = cap(1.45), tight = loose;
+        FlatPatch loose = cap(1.45), tight = loose;
         QVERIFY(layFlat(loose, 10) && layFlat(tight, 1));
         const double before = stretchOf(loose).mean, after = stretchOf(tight).mean;
         QVERIFY2(after < 1 + 0.8 * (before - 1), qPrintable(QString("%1, then %2").arg(before).arg(after)));
@@ -137,11 +138,11 @@ private slots:
 
     // A cap of 120 degrees stays stretched, whatever is done.
     void givesUpWhatStaysStretched() {
-        Patch any = cap(2.1);
+        FlatPatch any = cap(2.1);
         QVERIFY(layFlat(any, 1));
         const double least = stretchOf(any).mean;
         QVERIFY(least > 1.05);
-        Patch patch = cap(2.1);
+        FlatPatch patch = cap(2.1);
         QVERIFY(layFlat(patch, 1, 1.1 * least));
         QVERIFY(stretchOf(patch).mean <= 1.1 * least);
         QVERIFY(!layFlat(patch, 1, 1 + 0.8 * (least - 1)));
@@ -149,7 +150,7 @@ private slots:
     }
 
     void tellsStretchAsReckonedByHand() {
-        Patch patch = patchOf(test::makeSheet(4, 4));
+        FlatPatch patch = patchOf(test::makeSheet(4, 4));
         for (const Vec3d& p : patch.positions) patch.flat.emplace_back(2 * p.x(), -p.z());
         // Twice as wide: singular values 2 and 1, in a sheet twice as large.
         const Stretch wide = stretchOf(patch);
@@ -157,11 +158,11 @@ private slots:
         QVERIFY(std::abs(wide.worst - std::sqrt(2.0)) < 1e-9);
         QVERIFY(std::abs(wide.flatArea - 2 * wide.area) < 1e-9);
         // However large, an even one has none; two even ones of different scale have, together.
-        Patch large = patch;
+        FlatPatch large = patch;
         for (std::size_t i = 0; i < large.flat.size(); ++i)
             large.flat[i] = 3 * Vec2d(large.positions[i].x(), -large.positions[i].z());
         QVERIFY(std::abs(stretchOf(large).mean - 1) < 1e-9);
-        Patch small = large;
+        FlatPatch small = large;
         for (Vec2d& p : small.flat) p /= 3;
         const Stretch both = stretchOf({&large, &small}, {1, 1});
         QVERIFY(std::abs(both.mean - std::sqrt((1.0 / 9 + 1) / 2) * std::sqrt((9 + 1) / 2.0)) < 1e-9);
@@ -173,7 +174,7 @@ private slots:
     void turnsNothingOverOnRoughGround() {
         int laid = 0;
         for (int seed = 1; seed <= 60; ++seed) {
-            Patch patch = gridOf(14, 14, [&](double u, double v) {
+            FlatPatch patch = gridOf(14, 14, [&](double u, double v) {
                 const double height = 0.04 * seed / 10 * std::sin(seed + 13 * u) * std::cos(2 * seed + 11 * v);
                 return Vec3d(u + 0.02 * std::sin(40 * v + seed), height, v + 0.02 * std::cos(37 * u));
             });
@@ -189,7 +190,7 @@ private slots:
 
     void refusesWhatIsClosed() {
         for (const Mesh& mesh : {test::makeSphere(1, 6), test::makeBox({1, 1, 1}), test::makeTorus(2, 0.5, 12, 8)}) {
-            Patch patch = patchOf(mesh);
+            FlatPatch patch = patchOf(mesh);
             QVERIFY(!layFlat(patch, 1.2));
             QVERIFY(patch.flat.empty());
         }
@@ -203,7 +204,7 @@ private slots:
                 return Vec3d(radius * std::cos(angle), 0.2 * angle, radius * std::sin(angle));
             });
         };
-        Patch once = ramp(0.7), twice = ramp(2.2);
+        FlatPatch once = ramp(0.7), twice = ramp(2.2);
         QVERIFY(layFlat(once, 1.2));
         QCOMPARE(turnedOver(once), std::size_t(0));
         QVERIFY(!layFlat(twice, 1.2));
@@ -212,16 +213,16 @@ private slots:
 
     void livesWithTrianglesThatAreHardlyAny() {
         // A row of slivers, a thousand times longer than wide; and one triangle of no area.
-        Patch slivers = gridOf(2, 40, [](double u, double v) { return Vec3d(u, 0, 4e-2 * v); });
+        FlatPatch slivers = gridOf(2, 40, [](double u, double v) { return Vec3d(u, 0, 4e-2 * v); });
         QVERIFY(layFlat(slivers, 1.2));
         QVERIFY2(worstLength(slivers) < 1e-3, qPrintable(QString::number(worstLength(slivers))));
-        Patch flat = gridOf(3, 3, [](double u, double v) { return Vec3d(u, 0, v); });
+        FlatPatch flat = gridOf(3, 3, [](double u, double v) { return Vec3d(u, 0, v); });
         flat.positions[5] = flat.positions[6];
         if (layFlat(flat, 1.2))
             for (const Vec2d& p : flat.flat) QVERIFY(p.allFinite());
         else
             QVERIFY(flat.flat.empty());
-        Patch single;
+        FlatPatch single;
         single.positions = {{0, 0, 0}, {1e-5, 0, 0}, {0, 0, -1e-5}};
         single.triangles = {{0, 1, 2}};
         QVERIFY(layFlat(single, 1.2));
@@ -230,7 +231,7 @@ private slots:
 
     void worksAtAnySize() {
         for (const double size : {1e-6, 1e3, 1e7}) {
-            Patch patch = cap(0.9), scaled = patch;
+            FlatPatch patch = cap(0.9), scaled = patch;
             for (Vec3d& p : scaled.positions) p *= size;
             QVERIFY(layFlat(patch, 1.01) && layFlat(scaled, 1.01));
             QVERIFY(std::abs(stretchOf(patch).mean - stretchOf(scaled).mean) < 1e-4);
@@ -238,5 +239,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(FlattenTest)
+UM_TEST(FlattenTest)
 #include "FlattenTest.moc"

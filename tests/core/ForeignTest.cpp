@@ -4,6 +4,7 @@
 #include "tests/support/Files.h"
 #include "tests/support/ForeignFiles.h"
 #include "tests/support/Numbers.h"
+#include "tests/support/TestMain.h"
 
 #include <QElapsedTimer>
 #include <QTest>
@@ -158,5 +159,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_GUILESS_MAIN(ForeignTest)
+UM_TEST(ForeignTest)
 #include "ForeignTest.moc"

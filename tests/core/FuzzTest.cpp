@@ -10,6 +10,7 @@
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QElapsedTimer>
 #include <QTest>
@@ -229,5 +230,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(FuzzTest)
+UM_TEST(FuzzTest)
 #include "FuzzTest.moc"

@@ -6,6 +6,7 @@
 #include "tests/support/Files.h"
 #include "tests/support/Numbers.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -133,5 +134,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(GeometryTest)
+UM_TEST(GeometryTest)
 #include "GeometryTest.moc"

@@ -1,6 +1,7 @@
 // glTF files with one thing wrong each: a sentence that names the file and says what to do, and as much of the rest as
 // can be read.
 #include "tests/support/GltfBuilder.h"
+#include "tests/support/TestMain.h"
 
 #include <functional>
 #include <QTest>
@@ -296,5 +297,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_APPLESS_MAIN(GltfFaultsTest)
+UM_TEST(GltfFaultsTest)
 #include "GltfFaultsTest.moc"

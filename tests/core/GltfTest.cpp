@@ -1,15 +1,16 @@
 // What glTF files may contain, case by case; each file is written out here.
+#include "base/Json.h"
 #include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
 #include "tests/support/GltfBuilder.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <fstream>
 #include <QTest>
 
 using namespace um;
-using Json = nlohmann::json;
 using test::bytesOf;
 using Builder = test::GltfBuilder;
 
@@ -343,5 +344,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_APPLESS_MAIN(GltfTest)
+UM_TEST(GltfTest)
 #include "GltfTest.moc"

@@ -3,6 +3,7 @@
 #include "mesh/Health.h"
 #include "mesh/Statistics.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -411,5 +412,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(HealthTest)
+UM_TEST(HealthTest)
 #include "HealthTest.moc"

@@ -2,6 +2,7 @@
 #include "base/Error.h"
 #include "files/Image.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <QBuffer>
@@ -257,5 +258,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ImageTest)
+UM_TEST(ImageTest)
 #include "ImageTest.moc"

@@ -9,6 +9,7 @@
 #include "reduce/Stream.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
@@ -158,5 +159,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(LargeFileTest)
+UM_TEST(LargeFileTest)
 #include "LargeFileTest.moc"

@@ -5,6 +5,7 @@
 #include "files/Image.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -176,5 +177,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(LevelMaterialsTest)
+UM_TEST(LevelMaterialsTest)
 #include "LevelMaterialsTest.moc"

@@ -2,6 +2,7 @@
 #include "mesh/Connectivity.h"
 #include "reduce/LooseParts.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <QTest>
@@ -141,5 +142,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(LoosePartsTest)
+UM_TEST(LoosePartsTest)
 #include "LoosePartsTest.moc"

@@ -4,6 +4,7 @@
 #include "files/MeshFile.h"
 #include "files/TextureMix.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <set>
@@ -306,5 +307,5 @@ private:
     }
 };
 
-QTEST_GUILESS_MAIN(MaterialFilesTest)
+UM_TEST(MaterialFilesTest)
 #include "MaterialFilesTest.moc"

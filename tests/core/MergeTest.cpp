@@ -4,6 +4,7 @@
 #include "base/Error.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -337,5 +338,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(MergeTest)
+UM_TEST(MergeTest)
 #include "MergeTest.moc"

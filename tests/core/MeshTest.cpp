@@ -6,6 +6,7 @@
 #include "mesh/Weld.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <map>
 #include <QTest>
@@ -325,5 +326,5 @@ private:
     }
 };
 
-QTEST_APPLESS_MAIN(MeshTest)
+UM_TEST(MeshTest)
 #include "MeshTest.moc"

@@ -3,6 +3,7 @@
 #include "base/Error.h"
 #include "tests/support/Files.h"
 #include "tests/support/Plane.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <functional>
@@ -16,15 +17,15 @@ namespace {
 using Corners = std::vector<Vec2d>;
 
 // A flat patch over a fan or strip of triangles.
-Patch patchOf(const Corners& flat, const std::vector<Triangle>& triangles) {
-    Patch patch;
+FlatPatch patchOf(const Corners& flat, const std::vector<Triangle>& triangles) {
+    FlatPatch patch;
     patch.flat = flat;
     patch.triangles = triangles;
     for (const Vec2d& p : flat) patch.positions.emplace_back(p.x(), p.y(), 0);
     return patch;
 }
 
-Patch rectangle(double width, double height, double turn = 0) {
+FlatPatch rectangle(double width, double height, double turn = 0) {
     Corners corners;
     for (const Vec2d& p : {Vec2d(0, 0), Vec2d(width, 0), Vec2d(width, height), Vec2d(0, height)})
         corners.push_back(Eigen::Rotation2Dd(turn) * p + Vec2d(5, -3));
@@ -32,7 +33,7 @@ Patch rectangle(double width, double height, double turn = 0) {
 }
 
 // A square frame around a square hole.
-Patch frame(double outer, double inner) {
+FlatPatch frame(double outer, double inner) {
     Corners corners;
     for (const double half : {outer / 2, inner / 2})
         for (const Vec2d& p : {Vec2d(-half, -half), Vec2d(half, -half), Vec2d(half, half), Vec2d(-half, half)})
@@ -47,9 +48,10 @@ Patch frame(double outer, double inner) {
 }
 
 // How near the triangles of two charts come to each other, 0 where they lie over each other.
-double gapBetween(const Patch& a, const Placed& atA, const Patch& b, const Placed& atB) {
+double gapBetween(const FlatPatch& a, const PlacedChart& atA, const FlatPatch& b, const PlacedChart& atB) {
     double least = 1e300;
-    const auto look = [&](const Patch& from, const Placed& atFrom, const Patch& to, const Placed& atTo) {
+    const auto look = [&](const FlatPatch& from, const PlacedChart& atFrom, const FlatPatch& to,
+                          const PlacedChart& atTo) {
         for (const Vec2d& flat : from.flat) {
             const Vec2d p = atFrom.place(flat);
             for (const Triangle& t : to.triangles) {
@@ -69,16 +71,16 @@ double gapBetween(const Patch& a, const Placed& atA, const Patch& b, const Place
 }
 
 struct Packed {
-    std::vector<Patch> patches;
+    std::vector<FlatPatch> patches;
     std::vector<double> weights;
     PackSettings settings;
     Packing packing;
 
-    Packed(std::vector<Patch> charts, PackSettings how, std::vector<double> by = {})
+    Packed(std::vector<FlatPatch> charts, PackSettings how, std::vector<double> by = {})
         : patches(std::move(charts)), weights(std::move(by)), settings(how) {
         if (weights.empty()) weights.assign(patches.size(), 1);
-        std::vector<const Patch*> pointers;
-        for (const Patch& patch : patches) pointers.push_back(&patch);
+        std::vector<const FlatPatch*> pointers;
+        for (const FlatPatch& patch : patches) pointers.push_back(&patch);
         packing = packCharts(pointers, weights, settings, Progress());
     }
 
@@ -88,7 +90,7 @@ struct Packed {
         constexpr double slack = 0.01;
         double area = 0, due = 0, smallest = 1e300, largest = 0;
         for (std::size_t i = 0; i < patches.size(); ++i) {
-            const Placed& placed = packing.charts[i];
+            const PlacedChart& placed = packing.charts[i];
             if (placed.sheet < 0 || placed.sheet >= packing.sheets) return "on no sheet";
             const double size = placed.texelsPerUnit / (weights[i] * packing.texelsPerUnit);
             // What is told is the mean: one may be farther from it than from what is due.
@@ -115,8 +117,8 @@ struct Packed {
     }
 };
 
-std::vector<Patch> mixed(std::size_t count) {
-    std::vector<Patch> patches;
+std::vector<FlatPatch> mixed(std::size_t count) {
+    std::vector<FlatPatch> patches;
     for (std::size_t i = 0; i < count; ++i) {
         const double size = 0.3 + std::fmod(double(i) * 0.754877666, 1.0);
         if (i % 3 == 0)
@@ -130,9 +132,9 @@ std::vector<Patch> mixed(std::size_t count) {
 }
 
 // A square cut into rectangles, each across its longer side, and little strips.
-std::vector<Patch> cutSquare(std::uint32_t seed, int pieces, int strips) {
+std::vector<FlatPatch> cutSquare(std::uint32_t seed, int pieces, int strips) {
     std::minstd_rand random(seed);
-    std::vector<Patch> patches;
+    std::vector<FlatPatch> patches;
     const std::function<void(double, double, int)> cut = [&](double width, double height, int count) {
         if (count == 1) {
             patches.push_back(rectangle(width, height));
@@ -174,7 +176,7 @@ private slots:
     }
 
     void fillsASheetWithSquares() {
-        std::vector<Patch> squares;
+        std::vector<FlatPatch> squares;
         for (int i = 0; i < 16; ++i) squares.push_back(rectangle(1, 1, 0.3 * i));
         const Packed packed(squares, {1024, 0, 1, 0});
         QCOMPARE(packed.fault(), QString());
@@ -218,7 +220,7 @@ private slots:
         const Packed packed({rectangle(1, 1), rectangle(1, 1), rectangle(1, 1)}, {512, 4, 1, 0}, {1, 2, 0.25});
         QCOMPARE(packed.fault(), QString());
         const auto sideOf = [&](std::size_t i) {
-            const Placed& placed = packed.packing.charts[i];
+            const PlacedChart& placed = packed.packing.charts[i];
             return (placed.place(packed.patches[i].flat[1]) - placed.place(packed.patches[i].flat[0])).norm();
         };
         QVERIFY(std::abs(sideOf(1) / sideOf(0) - 2) < 1e-9 && std::abs(sideOf(2) / sideOf(0) - 0.25) < 1e-9);
@@ -241,12 +243,12 @@ private slots:
         PackSettings dense = {512, 4, 1, 60};
         dense.leeway = 0.1;
         const Packed packed(mixed(20), dense);
-        for (const Placed& placed : packed.packing.charts) QCOMPARE(placed.texelsPerUnit, 60.0);
+        for (const PlacedChart& placed : packed.packing.charts) QCOMPARE(placed.texelsPerUnit, 60.0);
     }
 
     void takesAsManySheetsAsTheDensityNeeds() {
         // Of squares of 200 texels four go on a sheet of 512.
-        std::vector<Patch> squares(9, rectangle(2, 2));
+        std::vector<FlatPatch> squares(9, rectangle(2, 2));
         const Packed packed(squares, {512, 4, 5, 100});
         QCOMPARE(packed.fault(), QString());
         QCOMPARE(packed.packing.sheets, 3);
@@ -258,7 +260,7 @@ private slots:
 
     void saysWhenThereAreTooMany() {
         QVERIFY(test::errorOf([] {
-                    Packed(std::vector<Patch>(600, rectangle(1, 1)), {64, 8, 1, 0});
+                    Packed(std::vector<FlatPatch>(600, rectangle(1, 1)), {64, 8, 1, 0});
                 }).contains("600 charts, too many"));
         QCOMPARE(packCharts({}, {}, {}, Progress()).sheets, 0);
     }
@@ -266,9 +268,9 @@ private slots:
     void laysOutAHairAndADot() {
         const Packed packed({rectangle(100, 0.001), rectangle(0.001, 0.001), rectangle(1, 1)}, {512, 4, 1, 0});
         QCOMPARE(packed.fault(), QString());
-        const Patch point = patchOf({{0, 0}, {0, 0}, {0, 0}}, {{0, 1, 2}});
+        const FlatPatch point = patchOf({{0, 0}, {0, 0}, {0, 0}}, {{0, 1, 2}});
         const Packed points({point, point, point}, {512, 4, 1, 0}), rounded({rectangle(0, 0)}, {512, 4, 1, 0});
-        for (const Placed& placed : points.packing.charts) {
+        for (const PlacedChart& placed : points.packing.charts) {
             const Vec2d p = placed.place(Vec2d(0, 0));
             QVERIFY(p.minCoeff() >= 2 && p.maxCoeff() <= 510);
         }
@@ -288,10 +290,10 @@ private slots:
     void canBeCancelled() {
         const Progress progress;
         progress.cancel();
-        const Patch square = rectangle(1, 1);
+        const FlatPatch square = rectangle(1, 1);
         QVERIFY_THROWS_EXCEPTION(Cancelled, packCharts({&square}, {1}, {}, progress));
     }
 };
 
-QTEST_APPLESS_MAIN(PackTest)
+UM_TEST(PackTest)
 #include "PackTest.moc"

@@ -6,6 +6,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -199,5 +200,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(PartsTest)
+UM_TEST(PartsTest)
 #include "PartsTest.moc"

@@ -2,6 +2,7 @@
 #include "reduce/EdgeRules.h"
 #include "reduce/Patch.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -362,5 +363,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(PatchTest)
+UM_TEST(PatchTest)
 #include "PatchTest.moc"

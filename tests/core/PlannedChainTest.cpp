@@ -1,6 +1,7 @@
 // What becomes of a planned level that comes in too late.
 #include "chain/PlannedChain.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -72,5 +73,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(PlannedChainTest)
+UM_TEST(PlannedChainTest)
 #include "PlannedChainTest.moc"

@@ -4,6 +4,7 @@
 #include "reduce/Insertion.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -334,5 +335,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(PolishTest)
+UM_TEST(PolishTest)
 #include "PolishTest.moc"

@@ -8,6 +8,7 @@
 #include "reduce/Visibility.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <set>
@@ -303,5 +304,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ProtectTest)
+UM_TEST(ProtectTest)
 #include "ProtectTest.moc"

@@ -2,6 +2,7 @@
 #include "base/Error.h"
 #include "reduce/PullSystem.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <Eigen/Dense>
 #include <QTest>
@@ -183,5 +184,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(PullSystemTest)
+UM_TEST(PullSystemTest)
 #include "PullSystemTest.moc"

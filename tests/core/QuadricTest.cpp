@@ -2,6 +2,7 @@
 #include "mesh/Statistics.h"
 #include "reduce/Contraction.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <random>
@@ -127,5 +128,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(QuadricTest)
+UM_TEST(QuadricTest)
 #include "QuadricTest.moc"

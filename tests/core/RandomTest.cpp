@@ -10,6 +10,7 @@
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <map>
 #include <QTest>
@@ -220,5 +221,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(RandomTest)
+UM_TEST(RandomTest)
 #include "RandomTest.moc"

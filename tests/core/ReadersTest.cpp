@@ -2,6 +2,7 @@
 #include "mesh/Statistics.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -315,5 +316,5 @@ private:
     test::Folder m_folder;
 };
 
-QTEST_APPLESS_MAIN(ReadersTest)
+UM_TEST(ReadersTest)
 #include "ReadersTest.moc"

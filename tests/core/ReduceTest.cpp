@@ -4,6 +4,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
@@ -272,5 +273,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ReduceTest)
+UM_TEST(ReduceTest)
 #include "ReduceTest.moc"

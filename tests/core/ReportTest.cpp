@@ -7,6 +7,7 @@
 #include "measure/Probe.h"
 #include "measure/Silhouette.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QByteArray>
 #include <QRegularExpression>
@@ -122,5 +123,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ReportTest)
+UM_TEST(ReportTest)
 #include "ReportTest.moc"

@@ -2,6 +2,7 @@
 #include "measure/ShapeChange.h"
 #include "mesh/Normals.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -70,5 +71,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(ShapeChangeTest)
+UM_TEST(ShapeChangeTest)
 #include "ShapeChangeTest.moc"

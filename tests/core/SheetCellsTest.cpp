@@ -2,6 +2,7 @@
 #include "bake/SheetCells.h"
 #include "base/Math.h"
 #include "tests/support/Plane.h"
+#include "tests/support/TestMain.h"
 
 #include <algorithm>
 #include <cmath>
@@ -50,11 +51,11 @@ double distance(const Corners& corners, const Box& box) {
 }
 
 // A star with a hole in it, whose triangles go around.
-Patch star(unsigned seed) {
+FlatPatch star(unsigned seed) {
     std::mt19937 random(seed);
     std::uniform_real_distribution<double> length(0.4, 1);
     constexpr std::uint32_t points = 9;
-    Patch patch;
+    FlatPatch patch;
     for (std::uint32_t i = 0; i < points; ++i) {
         const Vec2d along(std::cos(2 * pi * i / points), std::sin(2 * pi * i / points));
         for (const double radius : {0.25, length(random)}) patch.flat.push_back(radius * along + Vec2d(3, -7));
@@ -75,7 +76,8 @@ std::vector<std::vector<bool>> cellsOf(const std::vector<CellRun>& runs, int wid
 }
 
 // Whether exactly those cells are taken that the chart comes nearer to than the reach.
-QString faultOf(const Footprint& footprint, const Patch& patch, double angle, double scale, int cell, double reach) {
+QString faultOf(const Footprint& footprint, const FlatPatch& patch, double angle, double scale, int cell,
+                double reach) {
     constexpr double rounding = 1e-6;
     const auto cells = cellsOf(footprint.runs, footprint.width, footprint.height);
     for (int y = 0; y < footprint.height; ++y)
@@ -130,7 +132,7 @@ private slots:
         QFETCH(int, cell);
         QFETCH(double, reach);
         for (unsigned seed = 1; seed <= 6; ++seed) {
-            const Patch patch = star(seed);
+            const FlatPatch patch = star(seed);
             const double angle = 0.7 * seed, scale = 20;
             const auto footprints = footprintsOf(outlineOf(patch, angle), scale, cell, reach);
             for (std::size_t quarter = 0; quarter < 4; ++quarter)
@@ -142,7 +144,7 @@ private slots:
     // At any scale, with or without padding: a dot far from the origin takes up what lies around it, and no run is
     // empty.
     void takesWhatLiesAroundADot() {
-        Patch dot;
+        FlatPatch dot;
         dot.flat = {{1, 3}, {1, 3}, {1, 3}};
         dot.triangles = {{0, 1, 2}};
         for (const double scale : {1.0, 1e30})
@@ -162,12 +164,12 @@ private slots:
 
     // As charts that came with a mesh may be: one half folded over the other, and one that shows its back.
     void takesFoldedAndTurnedCharts() {
-        Patch folded;
+        FlatPatch folded;
         folded.flat = {{0, 0}, {1, 0}, {0.9, 0.8}, {0.2, 0.3}};
         folded.triangles = {{0, 1, 2}, {1, 0, 3}};
-        Patch back = star(3);
+        FlatPatch back = star(3);
         for (Triangle& t : back.triangles) std::swap(t[0], t[1]);
-        for (const Patch& patch : {folded, back})
+        for (const FlatPatch& patch : {folded, back})
             QCOMPARE(faultOf(footprintsOf(outlineOf(patch, 0.3), 30, 2, 3)[0], patch, 0.3, 30, 2, 3), QString());
     }
 
@@ -266,5 +268,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(SheetCellsTest)
+UM_TEST(SheetCellsTest)
 #include "SheetCellsTest.moc"

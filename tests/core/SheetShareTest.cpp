@@ -7,6 +7,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -295,5 +296,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(SheetShareTest)
+UM_TEST(SheetShareTest)
 #include "SheetShareTest.moc"

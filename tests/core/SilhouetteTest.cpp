@@ -4,6 +4,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -324,5 +325,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(SilhouetteTest)
+UM_TEST(SilhouetteTest)
 #include "SilhouetteTest.moc"

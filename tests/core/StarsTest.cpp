@@ -8,6 +8,7 @@
 #include "reduce/Reduce.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
@@ -299,5 +300,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(StarsTest)
+UM_TEST(StarsTest)
 #include "StarsTest.moc"

@@ -1,6 +1,7 @@
 // Borders between pieces become as short as they can near where they are, and no piece is lost.
 #include "bake/StraightBorders.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <random>
@@ -195,5 +196,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(StraightBordersTest)
+UM_TEST(StraightBordersTest)
 #include "StraightBordersTest.moc"

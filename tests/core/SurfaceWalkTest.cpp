@@ -2,6 +2,7 @@
 #include "mesh/SurfaceWalk.h"
 #include "tests/support/Broken.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -155,5 +156,5 @@ private slots:
     }
 };
 
-QTEST_GUILESS_MAIN(SurfaceWalkTest)
+UM_TEST(SurfaceWalkTest)
 #include "SurfaceWalkTest.moc"

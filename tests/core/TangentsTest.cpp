@@ -3,6 +3,7 @@
 #include "mesh/Tangents.h"
 #include "mesh/UvCharts.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <cmath>
 #include <QTest>
@@ -133,5 +134,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(TangentsTest)
+UM_TEST(TangentsTest)
 #include "TangentsTest.moc"

@@ -1,6 +1,7 @@
 #include "chain/ReduceToTarget.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -117,5 +118,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(TargetTest)
+UM_TEST(TargetTest)
 #include "TargetTest.moc"

@@ -2,6 +2,7 @@
 #include "document/Database.h"
 #include "files/Text.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -134,5 +135,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(TextTest)
+UM_TEST(TextTest)
 #include "TextTest.moc"

@@ -4,6 +4,7 @@
 #include "mesh/Statistics.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -54,5 +55,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(TextbookTest)
+UM_TEST(TextbookTest)
 #include "TextbookTest.moc"

@@ -1,5 +1,6 @@
 // Which pixels a triangle covers, held against a look at every pixel.
 #include "draw/TriangleRows.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 #include <random>
@@ -114,5 +115,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(TriangleRowsTest)
+UM_TEST(TriangleRowsTest)
 #include "TriangleRowsTest.moc"

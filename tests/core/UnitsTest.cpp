@@ -1,5 +1,6 @@
 #include "base/Units.h"
 #include "tests/support/Files.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -82,5 +83,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(UnitsTest)
+UM_TEST(UnitsTest)
 #include "UnitsTest.moc"

@@ -8,6 +8,7 @@
 #include "tests/support/Broken.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <map>
 #include <QTest>
@@ -317,5 +318,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(UnwrapTest)
+UM_TEST(UnwrapTest)
 #include "UnwrapTest.moc"

@@ -2,6 +2,7 @@
 #include "base/Error.h"
 #include "mesh/UvMap.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <QTest>
 
@@ -138,5 +139,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(UvMapTest)
+UM_TEST(UvMapTest)
 #include "UvMapTest.moc"

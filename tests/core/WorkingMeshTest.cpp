@@ -1,6 +1,7 @@
 // The working copy of a mesh: what lies inside and what on lines, and what its wedges carry.
 #include "reduce/WorkingMesh.h"
 #include "tests/support/Shapes.h"
+#include "tests/support/TestMain.h"
 
 #include <Eigen/LU>
 #include <numeric>
@@ -122,15 +123,15 @@ private slots:
         sheet.uvs = {{0.25F, 0.5F}};
         sheet.wedges.assign(sheet.triangleCount(), {0, 0, 0});
         const WorkingMesh mesh = working(sheet);
-        std::vector<VertexId> owners(mesh.attributes.wedgeCount(), none);
+        std::vector<VertexId> owners(mesh.attributes.wedgeCount(), noIndex);
         for (TriangleId t = 0; t < mesh.triangles.size(); ++t)
             for (std::size_t k = 0; k < 3; ++k) {
                 VertexId& owner = owners[mesh.wedges[t][k]];
-                if (owner == none) owner = mesh.triangles[t][k];
+                if (owner == noIndex) owner = mesh.triangles[t][k];
                 QCOMPARE(owner, mesh.triangles[t][k]);
             }
         // Where all carry the same there is one of them at each vertex.
-        QCOMPARE(std::size_t(std::count_if(owners.begin(), owners.end(), [](VertexId v) { return v != none; })),
+        QCOMPARE(std::size_t(std::count_if(owners.begin(), owners.end(), [](VertexId v) { return v != noIndex; })),
                  sheet.vertexCount());
     }
 
@@ -223,8 +224,8 @@ private slots:
         const std::vector<VertexId> number = mesh.compact();
         std::size_t used = 0;
         for (VertexId v = 0; v < number.size(); ++v) {
-            QCOMPARE(number[v] != none, whole.isUsed(v));
-            if (number[v] == none) continue;
+            QCOMPARE(number[v] != noIndex, whole.isUsed(v));
+            if (number[v] == noIndex) continue;
             ++used;
             QCOMPARE(valuesAt(mesh, number[v]), valuesAt(whole, v));
             QCOMPARE(mesh.positions[number[v]], whole.positions[v]);
@@ -272,5 +273,5 @@ private slots:
     }
 };
 
-QTEST_APPLESS_MAIN(WorkingMeshTest)
+UM_TEST(WorkingMeshTest)
 #include "WorkingMeshTest.moc"
