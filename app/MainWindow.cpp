@@ -2,6 +2,7 @@
 
 #include "app/desks/ChainWork.h"
 #include "app/panels/FileChoice.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
@@ -268,17 +269,18 @@ void MainWindow::makeMenus() {
     });
     file->addSeparator();
     add(file, tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
-    connect(
-        file, &QMenu::aboutToShow, this,
-        [this, rereading, replacing, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards,
-         writingGuards] {
-            for (QAction* action : {replacing, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards})
-                action->setEnabled(m_model.isOpen());
-            rereading->setEnabled(!m_model.document().sourceFile.empty());
-            writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
-            embedding->setChecked(m_model.document().embedSource);
-            carrying->setChecked(m_model.document().embedLevels);
-        });
+    // With every change, and not when the menu is opened: a key acts without it.
+    const auto enable = [this, rereading, replacing, saving, savingAs, embedding, carrying, exporting, sheet,
+                         readingGuards, writingGuards] {
+        for (QAction* action : {replacing, saving, savingAs, embedding, carrying, exporting, sheet, readingGuards})
+            action->setEnabled(m_model.isOpen());
+        rereading->setEnabled(!m_model.document().sourceFile.empty());
+        writingGuards->setEnabled(m_model.isOpen() && !m_model.document().care.guard.empty());
+        embedding->setChecked(m_model.document().embedSource);
+        carrying->setChecked(m_model.document().embedLevels);
+    };
+    connect(&m_model, &DocumentModel::changed, this, enable);
+    enable();
 
     QMenu* edit = bar->addMenu(tr("Edit"));
     QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));

@@ -2,6 +2,7 @@
 #include "app/desks/ChainWork.h"
 #include "app/MainWindow.h"
 #include "app/panels/FileChoice.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/Widgets.h"
 #include "app/viewport/ViewArea.h"
 #include "base/Units.h"
@@ -12,6 +13,7 @@
 #include <QMessageBox>
 #include <QSettings>
 #include <QVBoxLayout>
+#include <utility>
 
 namespace um::app {
 namespace {
@@ -59,6 +61,7 @@ void MainWindow::startOpening(const QString& path, bool recovered, const QString
             for (std::size_t i = 0; i < opened->levels.size(); ++i)
                 m_desk->drawables().keep(opened->levels[i].mesh, drawables[i + 1]);
             m_model.open(*opened, recovered || !source.isEmpty());
+            m_messages->withdrawQuestions(MessageBar::About::Document);
             m_desk->view().viewport().frameAll();
             if (recovered) {
                 discardAbandonedWork(path.toStdString());
@@ -68,29 +71,26 @@ void MainWindow::startOpening(const QString& path, bool recovered, const QString
             rememberRecent(path);
             QStringList notes;
             for (const std::string& note : opened->notes) notes += QString::fromStdString(note);
-            if (notes.isEmpty())
-                m_messages->hide();
-            else
-                m_messages->say(notes.join(" "));
+            m_messages->say(notes.join(" "));
         };
     });
 }
 
 void MainWindow::askForSource(const QString& sentence, const QString& name, const QString& path, bool recovered) {
     m_messages->ask(
-        sentence, tr("Find it …"),
+        MessageBar::About::Document, sentence, tr("Find it …"),
         [this, name, path, recovered] {
             const QString found = chooseToOpen(this, tr("Find %1").arg(name), readableMeshes());
             if (!found.isEmpty()) startOpening(path, recovered, found);
         },
-        tr("Not now"), [] {});
+        tr("Not now"));
 }
 
 void MainWindow::askToReadAgain() {
     const QString path = QString::fromStdString(m_model.document().sourceFile.string());
     m_messages->ask(
-        tr("%1 has changed on disk since it was read.").arg(QFileInfo(path).fileName()), tr("Read it again"),
-        [this, path] { readSource(path); }, tr("Leave it"), [] {});
+        MessageBar::About::Document, tr("%1 has changed on disk since it was read.").arg(QFileInfo(path).fileName()),
+        tr("Read it again"), [this, path] { readSource(path); }, tr("Leave it"));
 }
 
 void MainWindow::readSource(const QString& path) {
@@ -104,6 +104,7 @@ void MainWindow::readSource(const QString& path) {
         read->unitIsChosen = asDecided.unitIsChosen;
         const Drawable drawable = makeDrawable(read->source, progress.span(0.7, 1));
         return [this, path, read, drawable] {
+            m_messages->withdrawQuestions(MessageBar::About::Document);
             const Document before = m_model.document();
             if (read->sourceHash == before.sourceHash) {
                 m_messages->say(tr("%1 holds what is shown already.").arg(QFileInfo(path).fileName()));
@@ -135,9 +136,10 @@ void MainWindow::sayWhatWasRead(const Document& before) {
     }
     text +=
         " " + (count == 1 ? tr("One level is of the older one.") : tr("%1 levels are of the older one.").arg(count));
+    m_messages->clearMessage();
     m_messages->ask(
-        text, count == 1 ? tr("Make it anew") : tr("Make them anew"), [this] { m_desk->chainWork().remakeStale(); },
-        count == 1 ? tr("Leave it") : tr("Leave them"), [] {});
+        MessageBar::About::Document, text, count == 1 ? tr("Make it anew") : tr("Make them anew"),
+        [this] { m_desk->chainWork().remakeStale(); }, count == 1 ? tr("Leave it") : tr("Leave them"));
 }
 
 void MainWindow::save() {
@@ -195,8 +197,11 @@ void MainWindow::offerAbandonedWork() {
     const QString path = QString::fromStdString(work->string());
     const QString when = QFileInfo(path).lastModified().toString("d MMM, hh:mm");
     m_messages->ask(
-        tr("There is unsaved work from %1: the program ended without saving it.").arg(when), tr("Open it"),
-        [this, path] { startOpening(path, true); }, tr("Throw it away"), [work] { discardAbandonedWork(*work); });
+        MessageBar::About::Program, tr("There is unsaved work from %1: the program ended without saving it.").arg(when),
+        tr("Open it"),
+
+        [this, path] { whenNothingIsUnsaved([this, path] { startOpening(path, true); }); }, tr("Throw it away"),
+        [work] { discardAbandonedWork(*work); });
 }
 
 void MainWindow::whenNothingIsUnsaved(std::function<void()> next) {

@@ -15,6 +15,7 @@
 #include "app/panels/EvidenceSheet.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/OutlinePanel.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
@@ -226,7 +227,8 @@ void AssetDesk::connectJobs() {
                      m_chainWatch->jobs()[1]})
         connect(job, &Job::failed, &m_messages, &MessageBar::say);
     connect(m_facts, &SourceFacts::counted, m_parts, &PartsPanel::setStatistics);
-    connect(m_facts, &SourceFacts::drawn, this, [this](double height, const auto& outlines) {
+    connect(m_facts, &SourceFacts::drawn, this, [this](const Vec3d& size, double height, const auto& outlines) {
+        m_assetSize = size;
         m_sightline->setAsset(height, outlines);
         placeFirstViewer();
     });
@@ -495,9 +497,7 @@ void AssetDesk::queueMeasuring() {
 // A new viewer stands where the asset is still of a good size, but no longer large.
 void AssetDesk::placeFirstViewer() {
     const Document& document = m_model.document();
-    const Vec3d size = boundingBox(*document.source).sizes().cast<double>() * document.source->metresPerUnit;
-    m_assetWidth = std::max(size.x(), size.z());
-    const double largest = size.maxCoeff();
+    const double largest = m_assetSize.maxCoeff();
     followViewer(document.viewerDistance > 0 ? document.viewerDistance
                                              : document.screen.distance(largest, 0.9 * AsSeenInset::pictureSize));
 }
@@ -507,8 +507,9 @@ void AssetDesk::followViewer(double metres) {
     m_model.placeViewer(metres);
     m_sightline->setViewer(metres);
     const Screen& screen = m_model.document().screen;
-    m_view->setViewer(screen, metres, m_model.document().source->metresPerUnit,
-                      {screen.pixels(m_assetWidth, metres), m_sightline->pixelsAt(metres)});
+    m_view->setViewer(
+        screen, metres, m_model.document().source->metresPerUnit,
+        {screen.pixels(std::max(m_assetSize.x(), m_assetSize.z()), metres), m_sightline->pixelsAt(metres)});
     watchOutlines();
     refreshCosts();
 }
@@ -518,7 +519,7 @@ void AssetDesk::refreshCosts() {
     if (!document.source) return;
     const double metres = document.source->metresPerUnit;
     // Nearer than that the player sees only a part of it.
-    const double most = 4000 / std::max(1e-30, diagonal(*document.source));
+    const double most = 4000 * metres / std::max(1e-30, m_assetSize.norm());
     const double scale = document.viewerDistance > 0 ? document.screen.pixels(metres, document.viewerDistance) : 0;
     m_pixelsPerUnit = std::min(scale, most);
     m_costs->watch(shownMesh(), m_view->tint(), m_pixelsPerUnit);

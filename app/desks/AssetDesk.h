@@ -195,7 +195,7 @@ private:
     OutlineWatch* m_outlineWatch;
     OutlinePanel* m_outline;
     SightlineStrip* m_sightline;
-    double m_assetWidth = 0;  // the larger of width and depth, in metres
+    Vec3d m_assetSize = Vec3d::Zero();  // the extents of the source's bounding box, in metres
     SheetWork* m_sheetWork;
     SheetPanel* m_sheetPanel;
     CageBrush* m_cageBrush;

@@ -9,6 +9,7 @@
 #include "app/panels/ExportCard.h"
 #include "app/panels/FileChoice.h"
 #include "app/panels/FindingsCard.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/Widgets.h"
 #include "app/sightline/SightlineStrip.h"
 #include "app/sightline/Walk.h"

@@ -7,6 +7,7 @@
 #include "app/panels/ChainCard.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/FindingsCard.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/Widgets.h"
 #include "app/viewport/ViewArea.h"
 #include "document/Edits.h"

@@ -2,6 +2,7 @@
 // it.
 #include "app/desks/AssetDesk.h"
 #include "app/desks/MeasureQueue.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/PartsPanel.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"

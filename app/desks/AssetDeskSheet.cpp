@@ -2,6 +2,7 @@
 // and the bakes that are started from it.
 #include "app/desks/AssetDesk.h"
 #include "app/desks/Places.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/Widgets.h"
 #include "app/sheet/BakePage.h"
 #include "app/sheet/CageBrush.h"
@@ -190,16 +191,19 @@ void AssetDesk::goToMiss() {
     const std::size_t sheets = level->bake->misses.size(), seen = sheetOf(mesh, m_sheetPanel->material());
     for (std::size_t i = 0; i <= sheets && sheets > 0; ++i) {
         const std::size_t sheet = (seen + i) % sheets;
-        std::vector<std::uint8_t> isOnIt(mesh.materials.size());
-        for (std::uint32_t m = 0; m < isOnIt.size(); ++m) isOnIt[m] = sheetOf(mesh, m) == sheet ? 1 : 0;
+        std::vector<std::uint8_t> isOnSheet(mesh.triangleCount());
+        for (const Section& section : mesh.sections)
+            if (sheetOf(mesh, section.material) == sheet)
+                std::fill_n(isOnSheet.begin() + long(section.firstTriangle), section.triangleCount, std::uint8_t(1));
         const std::vector<QPointF> places = placesOfMisses(*level->bake->misses[sheet]);
         for (std::size_t next = i > 0 ? 0 : m_miss; next < places.size(); ++next) {
             const QPointF place = places[next];
-            const TriangleId triangle = triangleAtUv(mesh, {place.x(), 1 - place.y()}, isOnIt);
-            if (triangle == mesh.triangleCount()) continue;
-            if (sheet != seen) m_sheetPanel->showSheetOf(triangle);
+            const auto triangle =
+                content->grid.triangleAt({place.x(), 1 - place.y()}, [&](TriangleId t) { return isOnSheet[t] != 0; });
+            if (!triangle) continue;
+            if (sheet != seen) m_sheetPanel->showSheetOf(*triangle);
             m_miss = next + 1;
-            m_places->goTo(level->mesh, content->placeOnSurface(triangle, place));
+            m_places->goTo(level->mesh, content->placeOnSurface(*triangle, place));
             m_sheetPanel->picture().setMark(place);
             return;
         }

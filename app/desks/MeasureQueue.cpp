@@ -1,6 +1,7 @@
 #include "app/desks/MeasureQueue.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace um::app {
 namespace {

@@ -5,6 +5,7 @@
 #include "draw/Coverage.h"
 
 #include <cmath>
+#include <utility>
 
 namespace um::app {
 namespace {

@@ -38,8 +38,10 @@ void SourceFacts::draw() {
             progress.check();
             outlines.push_back(drawCoverage(drawnMesh, Mat3d::Identity(), pixels / height));
         }
-        return [this, source, height, outlines] {
-            if (source == m_source) emit drawn(height * source->metresPerUnit, outlines);
+        const double metres = source->metresPerUnit;
+        const Vec3d size = boundingBox(*source).sizes().cast<double>() * metres;
+        return [this, source, size, height = height * metres, outlines] {
+            if (source == m_source) emit drawn(size, height, outlines);
         };
     });
 }

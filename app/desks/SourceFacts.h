@@ -22,8 +22,10 @@ public:
 
 signals:
     void counted(const um::MeshStatistics& statistics);
-    /// In the sizes of the Sightline's outlines. @param height  of the source upright, in metres
-    void drawn(double height, const std::vector<um::CoverageMask>& outlines);
+    /// @param size      the extents of the source's bounding box, in metres
+    /// @param height    of the source upright, in metres
+    /// @param outlines  in the sizes of the Sightline
+    void drawn(const um::Vec3d& size, double height, const std::vector<um::CoverageMask>& outlines);
 
 private:
     void count();

@@ -23,7 +23,7 @@ void Job::start(Work work) {
     m_clock.start();
     m_reporter.start();
     emit started();
-    m_threads.emplace_back([this, work = std::move(work), progress = m_progress, number = m_number] {
+    m_threads[m_number] = std::thread([this, work = std::move(work), progress = m_progress, number = m_number] {
         Delivery delivery;
         QString problem;
         bool wasCancelled = false;
@@ -51,7 +51,7 @@ void Job::cancel() {
 void Job::cancelAndWait() {
     m_progress.cancel();
     ++m_number;  // what has been computed already is not waited for by anyone
-    for (std::thread& thread : m_threads) thread.join();
+    for (auto& [number, thread] : m_threads) thread.join();
     m_threads.clear();
     m_reporter.stop();
     m_running = false;
@@ -65,11 +65,14 @@ void Job::report() {
 }
 
 void Job::finish(int number, const Delivery& delivery, const QString& problem, bool wasCancelled) {
+    // Only this computation's thread, which is at its end: one whose place it has taken may still run for long.
+    if (const auto thread = m_threads.find(number); thread != m_threads.end()) {
+        thread->second.join();
+        m_threads.erase(thread);
+    }
     if (number != m_number) return;  // a newer start has taken its place
     m_running = false;
     m_reporter.stop();
-    for (std::thread& thread : m_threads) thread.join();
-    m_threads.clear();
     if (wasCancelled)
         emit cancelled();
     else if (!problem.isEmpty())

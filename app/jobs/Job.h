@@ -4,6 +4,7 @@
 #include "base/Progress.h"
 
 #include <functional>
+#include <map>
 #include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
@@ -11,7 +12,8 @@
 
 namespace um::app {
 
-/// Runs one computation at a time. Starting another cancels the one before, whose result is then dropped.
+/// Delivers one computation at a time. Starting another cancels the one before, which may run on for a while beside it;
+/// its result is dropped.
 class Job : public QObject {
     Q_OBJECT
 
@@ -44,7 +46,7 @@ private:
     void report();
 
     Progress m_progress;
-    std::vector<std::thread> m_threads;
+    std::map<int, std::thread> m_threads;  // by the number of their start
     QTimer m_reporter;
     QElapsedTimer m_clock;
     int m_number = 0;

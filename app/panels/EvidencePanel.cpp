@@ -18,6 +18,7 @@
 #include <QStyle>
 #include <QValueAxis>
 #include <QVBoxLayout>
+#include <utility>
 
 namespace um::app {
 namespace {

@@ -11,6 +11,7 @@
 #include <QPainter>
 #include <QScrollArea>
 #include <QVBoxLayout>
+#include <utility>
 
 namespace um::app {
 namespace {

@@ -10,6 +10,7 @@
 #include <QLineEdit>
 #include <QToolTip>
 #include <QVBoxLayout>
+#include <utility>
 
 namespace um::app {
 namespace {

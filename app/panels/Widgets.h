@@ -92,29 +92,4 @@ private:
     QPushButton* m_cancel;
 };
 
-/// A sentence across the window that goes away when it is dealt with, with up to two things to do.
-class MessageBar : public QWidget {
-    Q_OBJECT
-
-public:
-    explicit MessageBar(QWidget* parent = nullptr);
-    void say(const QString& sentence);
-    void ask(const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
-             std::function<void()> onNo);
-    QString text() const { return m_sentence; }
-
-protected:
-    void paintEvent(QPaintEvent* event) override;
-
-private:
-    void setSentence(const QString& sentence);
-
-    QString m_sentence;
-    QLabel* m_label;
-    QPushButton* m_yes;
-    QPushButton* m_no;
-    QPushButton* m_close;
-    std::function<void()> m_onYes, m_onNo;
-};
-
 }  // namespace um::app

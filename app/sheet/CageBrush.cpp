@@ -5,6 +5,7 @@
 #include <cmath>
 #include <QMouseEvent>
 #include <QWheelEvent>
+#include <utility>
 
 namespace um::app {
 namespace {

@@ -1,5 +1,6 @@
 #include "app/sheet/SheetContent.h"
 
+#include "base/Parallel.h"
 #include "base/TrianglePoint.h"
 
 #include <cmath>
@@ -167,6 +168,12 @@ SheetContent makeSheetContent(std::shared_ptr<const Mesh> mesh, std::uint32_t ma
     if (value == SheetValue::Misses) content.misses = missPictures(mesh, misses);
     progress.at(0.5);
     content.charts = findUvCharts(*mesh);
+    const std::vector<ChartEdge>& borders = content.charts.borders;
+    content.bordersOfChart = groupItems(borders.size(), content.charts.count, [&](std::size_t i, auto&& visit) {
+        visit(content.charts.chartOf[borders[i].triangle]);
+    });
+    progress.at(0.8);
+    content.grid = UvGrid(*mesh);
     content.isOnIt.assign(mesh->triangleCount(), 0);
     for (const Section& section : mesh->sections)
         if (texturesOf(mesh->materials[section.material]) == texturesOf(mesh->materials[material]))
@@ -177,8 +184,8 @@ SheetContent makeSheetContent(std::shared_ptr<const Mesh> mesh, std::uint32_t ma
 
 std::vector<QLineF> SheetContent::rimOf(std::uint32_t chart) const {
     std::vector<QLineF> rim;
-    for (const ChartEdge& edge : charts.borders) {
-        if (charts.chartOf[edge.triangle] != chart) continue;
+    for (const std::uint32_t border : bordersOfChart.of(chart)) {
+        const ChartEdge& edge = charts.borders[border];
         const std::array<Vec2d, 3> uvs = uvCorners(*mesh, edge.triangle);
         rim.emplace_back(inSheet(uvs[edge.corner]), inSheet(uvs[(edge.corner + 1) % 3]));
     }
@@ -200,8 +207,8 @@ std::vector<QLineF> SheetContent::allRims() const {
 
 std::vector<SheetContent::Side> SheetContent::rimOnSurface(std::uint32_t chart) const {
     std::vector<Side> rim;
-    for (const ChartEdge& edge : charts.borders) {
-        if (charts.chartOf[edge.triangle] != chart) continue;
+    for (const std::uint32_t border : bordersOfChart.of(chart)) {
+        const ChartEdge& edge = charts.borders[border];
         const Triangle& t = mesh->triangles[edge.triangle];
         const auto at = [&](std::size_t k) { return Vec3d(mesh->positions[t[k % 3]].cast<double>()); };
         rim.push_back({at(edge.corner), at(edge.corner + 1), areaNormal(at(0), at(1), at(2)).normalized()});
@@ -210,10 +217,7 @@ std::vector<SheetContent::Side> SheetContent::rimOnSurface(std::uint32_t chart) 
 }
 
 std::optional<TriangleId> SheetContent::triangleAt(const QPointF& place) const {
-    const Vec2d uv(place.x(), 1 - place.y());
-    for (TriangleId t = 0; t < isOnIt.size(); ++t)
-        if (isOnIt[t] != 0 && sharesAtUv(uvCorners(*mesh, t), uv).minCoeff() >= 0) return t;
-    return std::nullopt;
+    return grid.triangleAt({place.x(), 1 - place.y()}, [this](TriangleId t) { return isOnIt[t] != 0; });
 }
 
 Vec3d SheetContent::placeOnSurface(TriangleId triangle, const QPointF& place) const {

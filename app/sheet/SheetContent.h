@@ -2,6 +2,7 @@
 /// What a sheet shows: one value of a material's textures as a picture, and the charts that lie on it.
 #include "app/viewport/Renderer.h"
 #include "mesh/UvCharts.h"
+#include "mesh/UvGrid.h"
 
 #include <memory>
 #include <QImage>
@@ -26,8 +27,10 @@ std::size_t sheetOf(const Mesh& mesh, std::uint32_t material);
 
 struct SheetContent {
     std::shared_ptr<const Mesh> mesh;
-    QImage image;                                ///< null where the mesh has no such texture
-    UvCharts charts;                             ///< none where the mesh has no UVs
+    QImage image;           ///< null where the mesh has no such texture
+    UvCharts charts;        ///< none where the mesh has no UVs
+    Groups bordersOfChart;  ///< indices into charts.borders
+    UvGrid grid;
     std::shared_ptr<const MissPictures> misses;  ///< to be painted on the mesh; null unless they are what is shown
     std::vector<std::uint8_t> isOnIt;  ///< whether each triangle has this material, or one with the same textures
 

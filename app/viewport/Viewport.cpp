@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <QMouseEvent>
 #include <QWheelEvent>
+#include <utility>
 
 namespace um::app {
 namespace {

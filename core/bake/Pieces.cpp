@@ -8,6 +8,7 @@
 #include <map>
 #include <numeric>
 #include <queue>
+#include <utility>
 
 namespace um {
 namespace {

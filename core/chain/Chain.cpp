@@ -19,15 +19,20 @@ std::span<const std::byte> bytesOf(const std::string& text) {
     return std::as_bytes(std::span(text));
 }
 
+GuardValue scaled(GuardValue value, const LevelRecipe& level) {
+    return value > 1 ? value : GuardValue(std::clamp(double(value) * level.guardStrength, -1.0, 1.0));
+}
+
 // What the chain takes care of, as far as one of its levels does.
 Care careOf(const Care& chain, const LevelRecipe& level) {
     Care care = chain;
     if (level.protect) care.protect = *level.protect;
-    const auto scaled = [&](GuardValue value) {
-        return value > 1 ? value : GuardValue(std::clamp(double(value) * level.guardStrength, -1.0, 1.0));
-    };
-    for (PartGuard& part : care.guard.parts) part.value = scaled(part.value);
-    for (GuardValue& value : care.guard.vertices) value = scaled(value);
+    if (level.guardStrength == 1) return care;
+    for (PartGuard& part : care.guard.parts) part.value = scaled(part.value, level);
+    const std::span<const GuardValue> painted = care.guard.vertices.values();
+    std::vector<GuardValue> values(painted.begin(), painted.end());
+    for (GuardValue& value : values) value = scaled(value, level);
+    care.guard.vertices = std::move(values);
     return care;
 }
 
@@ -92,7 +97,7 @@ public:
         ReduceNotes happened;
         if (level.recipe.fromLevelBefore && before != nullptr) {
             ReduceSettings own = settings;
-            own.guard.vertices.clear();  // those are of the source
+            own.guard.vertices = {};  // those are of the source
             std::erase_if(own.guard.parts, [&](const PartGuard& guard) { return !hasPart(*before->mesh, guard.part); });
             TargetResult result =
                 reduceToTarget(*before->mesh, count ? Target(CountTarget{*count}) : parseTarget(level.recipe.target),
@@ -189,19 +194,22 @@ ReduceNotes take(Fewest fewest, Level& level) {
 
 std::string howMade(const ChainSource& source, const Care& care, const Screen& screen, const BakeChoice& bake,
                     const LevelRecipe& recipe, const std::string& levelBefore, double comesIn) {
-    const Care own = careOf(care, recipe);
+    // Called at each refresh of the window: painted guards are named by their hash, and not scaled.
     std::string text = source.hash + "|" + formatNumber(source.mesh.metresPerUnit) + "|" + recipe.target + "|" +
-                       formatProtect(own.protect) + "|" + formatNumber(own.silhouetteWeight) + "|" + own.dropLoose +
-                       "|" + nameOf(recipe.materials) +
-                       (own.isThorough && asksForCount(recipe.target) ? "|thorough" : "");
-    for (const PartGuard& guard : own.guard.parts) text += "|" + guard.part + "=" + formatGuard(guard.value);
+                       formatProtect(recipe.protect.value_or(care.protect)) + "|" +
+                       formatNumber(care.silhouetteWeight) + "|" + care.dropLoose + "|" + nameOf(recipe.materials) +
+                       (care.isThorough && asksForCount(recipe.target) ? "|thorough" : "");
+    for (const PartGuard& guard : care.guard.parts)
+        text += "|" + guard.part + "=" + formatGuard(scaled(guard.value, recipe));
+    if (!care.guard.vertices.empty())
+        text += "|painted " + care.guard.vertices.hash() + " at " + formatNumber(recipe.guardStrength);
     if (recipe.materials == MaterialKeeping::Baked) text += "|" + bakeChoiceJson(bake);
     // Only what is typed in pixels depends on the screen.
-    if ((recipe.target + own.dropLoose).find("px") != std::string::npos) text += "|" + formatScreen(screen);
+    if ((recipe.target + care.dropLoose).find("px") != std::string::npos) text += "|" + formatScreen(screen);
     if (recipe.fitTextures)
         text += "|" + formatScreen(screen) + "|fit " + std::to_string(std::lround(std::log2(std::max(1e-9, comesIn))));
     if (recipe.fromLevelBefore || recipe.target.find("of before") != std::string::npos) text += "|" + levelBefore;
-    return hashBytes({bytesOf(text), std::as_bytes(std::span(own.guard.vertices))});
+    return hashBytes({bytesOf(text)});
 }
 
 SourceOutlines outlinesOf(const ContourMesh& source, const Progress& progress) {

@@ -81,15 +81,6 @@ Vec3d sharesAtUv(const std::array<Vec2d, 3>& corners, const Vec2d& uv) {
     return {1 - second - third, second, third};
 }
 
-TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv, const std::vector<std::uint8_t>& isAsked) {
-    for (const Section& section : mesh.sections) {
-        if (!isAsked.empty() && isAsked[section.material] == 0) continue;
-        for (TriangleId t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
-            if (sharesAtUv(uvCorners(mesh, t), uv).minCoeff() >= 0) return t;
-    }
-    return TriangleId(mesh.triangleCount());
-}
-
 double uvArea(const Mesh& mesh, TriangleId t) {
     const Triangle& w = mesh.wedgesOf(t);
     const Vec2d ab = (mesh.uvs[w[1]] - mesh.uvs[w[0]]).cast<double>(),

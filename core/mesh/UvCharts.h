@@ -20,10 +20,6 @@ struct UvCharts {
 /// material; the mesh has UVs.
 UvCharts findUvCharts(const Mesh& mesh);
 
-/// The first triangle of some materials that lies over a place of the UVs; `count of triangles` if none does.
-/// @param isAsked  for each material; empty for all
-TriangleId triangleAtUv(const Mesh& mesh, const Vec2d& uv, const std::vector<std::uint8_t>& isAsked = {});
-
 /// A triangle's corners in the UVs.
 std::array<Vec2d, 3> uvCorners(const Mesh& mesh, TriangleId triangle);
 

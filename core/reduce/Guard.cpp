@@ -29,7 +29,7 @@ bool isStricter(GuardValue a, GuardValue b) {
                      "1, as in keep 0.8.");
 }
 
-Json runsOf(const std::vector<GuardValue>& values) {
+Json runsOf(std::span<const GuardValue> values) {
     Json runs = Json::array();
     for (std::size_t begin = 0; begin < values.size();) {
         std::size_t end = begin + 1;
@@ -94,9 +94,19 @@ std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh) {
     return values;
 }
 
+VertexGuard::VertexGuard(std::vector<GuardValue> values) {
+    if (values.empty()) return;
+    m_hash = hashBytes({std::as_bytes(std::span(values))});
+    m_values = std::make_shared<const std::vector<GuardValue>>(std::move(values));
+}
+
+std::span<const GuardValue> VertexGuard::values() const {
+    return m_values ? std::span<const GuardValue>(*m_values) : std::span<const GuardValue>();
+}
+
 Guard guardFitting(Guard guard, const Mesh& mesh) {
     std::erase_if(guard.parts, [&](const PartGuard& guarded) { return !hasPart(mesh, guarded.part); });
-    if (guard.vertices.size() != mesh.vertexCount()) guard.vertices.clear();
+    if (guard.vertices.size() != mesh.vertexCount()) guard.vertices = {};
     return guard;
 }
 
@@ -107,18 +117,17 @@ float guardFactor(GuardValue value) {
 Guard guardFromColors(const Mesh& mesh, int channel) {
     if (mesh.colors.empty())
         throw MeshError("The mesh has no vertex colours to read a guard from; choose a guard file instead.");
-    Guard guard;
-    guard.vertices.assign(mesh.vertexCount(), 0);
+    std::vector<GuardValue> values(mesh.vertexCount(), 0);
     for (std::size_t t = 0; t < mesh.triangleCount(); ++t)
         for (std::size_t k = 0; k < 3; ++k) {
             const int painted = mesh.colors[mesh.wedgesOf(TriangleId(t))[k]][std::size_t(channel)];
             const GuardValue value = painted == 255   ? guardHold
                                      : painted >= 128 ? float(painted - 128) / 126
                                                       : float(painted - 128) / 128;
-            GuardValue& known = guard.vertices[mesh.triangles[t][k]];
+            GuardValue& known = values[mesh.triangles[t][k]];
             if (isStricter(value, known)) known = value;
         }
-    return guard;
+    return {{}, std::move(values)};
 }
 
 std::string guardText(const Guard& guard) {
@@ -129,7 +138,7 @@ std::string guardText(const Guard& guard) {
     json["parts"] = parts;
     if (!guard.vertices.empty()) {
         json["vertex_count"] = guard.vertices.size();
-        json["vertices"] = runsOf(guard.vertices);
+        json["vertices"] = runsOf(guard.vertices.values());
     }
     return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
@@ -146,12 +155,13 @@ Guard guardFromText(std::string_view text) {
         if (!json.contains("vertices")) return guard;
         const auto count = json.at("vertex_count").get<std::size_t>();
         if (count > mostVertices) throw InputError("its count of vertices is too large.");
-        guard.vertices.assign(count, 0);
+        std::vector<GuardValue> values(count, 0);
         for (const Json& run : json.at("vertices")) {
             const auto first = run.at(0).get<std::size_t>(), length = run.at(1).get<std::size_t>();
             if (first > count || length > count - first) throw InputError("a run of vertices goes beyond their count.");
-            std::fill_n(guard.vertices.begin() + long(first), length, parseGuard(run.at(2).get<std::string>()));
+            std::fill_n(values.begin() + long(first), length, parseGuard(run.at(2).get<std::string>()));
         }
+        guard.vertices = std::move(values);
     } catch (const Json::exception&) {
         throw InputError("its parts or vertices are not written as expected.");
     }

@@ -3,6 +3,8 @@
 #include "mesh/Mesh.h"
 
 #include <filesystem>
+#include <memory>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -21,15 +23,36 @@ struct PartGuard {
     bool operator==(const PartGuard&) const = default;
 };
 
+/// A guard for each vertex of a mesh. The values are shared and never change: a copy costs nothing, and the hash is
+/// made once.
+class VertexGuard {
+public:
+    VertexGuard() = default;
+    VertexGuard(std::vector<GuardValue> values);
+
+    bool empty() const { return !m_values; }
+    std::size_t size() const { return m_values ? m_values->size() : 0; }
+    GuardValue operator[](std::size_t vertex) const { return (*m_values)[vertex]; }
+    /// None where it is empty.
+    std::span<const GuardValue> values() const;
+    /// hashBytes() of the values; empty where there are none.
+    const std::string& hash() const { return m_hash; }
+    bool operator==(const VertexGuard& other) const { return m_hash == other.m_hash; }
+
+private:
+    std::shared_ptr<const std::vector<GuardValue>> m_values;  // null where there are none
+    std::string m_hash;
+};
+
 struct Guard {
     std::vector<PartGuard> parts;
-    std::vector<GuardValue> vertices;  ///< empty, or one for each vertex of the source
+    VertexGuard vertices;  ///< empty, or of the source's vertices
 
     bool empty() const { return parts.empty() && vertices.empty(); }
     bool operator==(const Guard&) const = default;
 };
 
-/// `hold`, `keep`, `keep 0.8`, `yield`, `yield 0.3`, `noIndex`. Without a number, strength is 0.5.
+/// `hold`, `keep`, `keep 0.8`, `yield`, `yield 0.3`, `none`. Without a number, strength is 0.5.
 /// @throws InputError  saying what would be right
 GuardValue parseGuard(std::string_view text);
 std::string formatGuard(GuardValue value);

@@ -1,6 +1,7 @@
 #include "reduce/Polisher.h"
 
 #include <cmath>
+#include <utility>
 
 namespace um {
 

@@ -320,13 +320,16 @@ private slots:
         SourceFacts facts;
         std::size_t triangles = 0;
         std::vector<int> drawn;
+        Vec3d size;
         double height = 0;
         connect(&facts, &SourceFacts::counted, this,
                 [&](const MeshStatistics& statistics) { triangles = statistics.whole.triangles; });
-        connect(&facts, &SourceFacts::drawn, this, [&](double metres, const std::vector<CoverageMask>& outlines) {
-            height = metres;
-            for (const CoverageMask& outline : outlines) drawn.push_back(outline.height);
-        });
+        connect(&facts, &SourceFacts::drawn, this,
+                [&](const Vec3d& extents, double metres, const std::vector<CoverageMask>& outlines) {
+                    size = extents;
+                    height = metres;
+                    for (const CoverageMask& outline : outlines) drawn.push_back(outline.height);
+                });
         QVERIFY(facts.watch(m_source));
         QVERIFY(!facts.watch(m_source));
         // A second one at once: of the first nothing is heard any more.
@@ -335,6 +338,7 @@ private slots:
         QVERIFY(waitUntil([&] { return facts.isIdle(); }));
         QCOMPARE(triangles, second->triangleCount());
         QVERIFY(std::abs(height - 0.5) < 1e-6);
+        QVERIFY((size - Vec3d(0.5, 0.5, 0.5)).norm() < 1e-6);
         const std::vector<double> pixels = SightlineStrip::outlineHeights();
         QCOMPARE(drawn.size(), pixels.size());
         for (std::size_t i = 0; i < drawn.size(); ++i) QVERIFY(std::abs(drawn[i] - 2 - pixels[i]) <= 1);

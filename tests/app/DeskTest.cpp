@@ -85,8 +85,8 @@ private slots:
         m_folder.write("guards.json", R"({"guard": 1, "parts": {"no such part": "hold"}})");
         m_window->desk().readGuards(file);
         QVERIFY(m_window->model().document().care.guard == none);
-        QVERIFY2(m_window->messages().text().contains("no such part"), qPrintable(m_window->messages().text()));
-        m_window->messages().hide();
+        QVERIFY2(m_window->messages().message().contains("no such part"), qPrintable(m_window->messages().message()));
+        m_window->messages().clearMessage();
     }
 
     void orbitsPansAndZoomsToTheCursor() {
@@ -185,14 +185,14 @@ private slots:
         QTest::keyClick(targetField(), Qt::Key_Return);
         QVERIFY(waitUntil([&] { return desk.reduceJob().isRunning(); }, 5));
         QVERIFY(waitUntilIdle(*m_window));
-        QVERIFY2(m_window->messages().text().contains("loose pieces of Barnacles"),
-                 qPrintable(m_window->messages().text()));
+        QVERIFY2(m_window->messages().message().contains("loose pieces of Barnacles"),
+                 qPrintable(m_window->messages().message()));
         QVERIFY(desk.preview()->mesh->triangleCount() >= 20812);  // one under, where parity forces it
         QVERIFY(trianglesByPart(*desk.preview()->mesh)[2] < 1000);
         // It is undone like any other change, and what comes next is as it was before.
         m_window->model().undoStack().undo();
         QCOMPARE(loose->text(), QString());
-        m_window->messages().hide();
+        m_window->messages().clearMessage();
         QTest::keyClick(targetField(), Qt::Key_Return);
         QVERIFY(waitUntil([&] { return desk.reduceJob().isRunning(); }, 5));
         QVERIFY(waitUntilIdle(*m_window));

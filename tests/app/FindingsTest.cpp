@@ -101,7 +101,7 @@ private slots:
             QVERIFY(waitUntil([&] { return m_window->model().document().source != before; }));
             QVERIFY(waitUntilIdle(*m_window));
             QVERIFY2(finding(fault).count == 0, row);
-            QVERIFY(m_window->messages().text().contains("undo"));
+            QVERIFY(m_window->messages().message().contains("undo"));
             QVERIFY(rowOf(row) == nullptr);
         }
         requireSound(*m_window->model().document().source, "the source");
@@ -183,13 +183,13 @@ private slots:
             desk.writeSheet(path);
             QVERIFY(desk.sheetJob().isRunning());
             QVERIFY(waitUntilIdle(*m_window));
-            QVERIFY2(m_window->messages().text().contains(path), qPrintable(m_window->messages().text()));
+            QVERIFY2(m_window->messages().message().contains(path), qPrintable(m_window->messages().message()));
             const std::string content = test::contentOf(path.toStdString());
             QVERIFY(content.starts_with(start) && content.size() > 20000);
         }
         desk.writeSheet("/no/such/folder/sheet.pdf");
         QVERIFY(waitUntilIdle(*m_window));
-        QVERIFY(m_window->messages().text().contains("/no/such/folder"));
+        QVERIFY(m_window->messages().message().contains("/no/such/folder"));
         m_window->model().undoStack().setClean();
     }
 

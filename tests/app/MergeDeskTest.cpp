@@ -205,7 +205,7 @@ private slots:
         QTest::mouseClick(&panel().mergeButton(), Qt::LeftButton);
         QVERIFY(waitUntilIdle(*m_window));
         QCOMPARE(document().levels[1].mesh->materials.size(), std::size_t(4));
-        QVERIFY2(m_window->messages().text().contains("sheet"), qPrintable(m_window->messages().text()));
+        QVERIFY2(m_window->messages().message().contains("sheet"), qPrintable(m_window->messages().message()));
     }
 
     void cleanupTestCase() { m_window->model().undoStack().setClean(); }

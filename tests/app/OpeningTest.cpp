@@ -1,4 +1,6 @@
 // Opening of all kinds, what goes wrong with it, and work that was not saved.
+#include "app/panels/ExportCard.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/Widgets.h"
 #include "app/theme/Theme.h"
 #include "demo/CoralHead.h"
@@ -11,6 +13,7 @@
 #include <QComboBox>
 #include <QDropEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QProcess>
@@ -72,7 +75,7 @@ private slots:
         m_folder.write("broken.obj", "v 0 0 0\nv 1 nan 0\n");
         open("broken.obj");
         QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
-        QVERIFY(m_window->messages().text().contains("broken.obj, line 2"));
+        QVERIFY(m_window->messages().message().contains("broken.obj, line 2"));
         QCOMPARE(m_window->model().document().name, std::string("sphere"));
     }
 
@@ -132,7 +135,7 @@ private slots:
         m_folder.write("lost.obj", "mtllib nowhere.mtl\nv 0 0 0\nv 2 0 0\nv 2 2 0\nf 1 2 3\n");
         open("lost.obj");
         QVERIFY(waitUntil([&] { return m_window->model().document().name == "lost"; }));
-        QVERIFY(m_window->messages().isVisible() && m_window->messages().text().contains("nowhere.mtl"));
+        QVERIFY(m_window->messages().isVisible() && m_window->messages().message().contains("nowhere.mtl"));
     }
 
     void choosesTheUnitOfAFileThatDoesNotSay() {
@@ -200,7 +203,7 @@ private slots:
         m_window = std::make_unique<MainWindow>(m_folder / "recovery");
         m_window->show();
         QVERIFY(m_window->messages().isVisible());
-        QVERIFY(m_window->messages().text().contains("unsaved work"));
+        QVERIFY(m_window->messages().question().contains("unsaved work"));
         QTest::mouseClick(test::buttonNamed(m_window->messages(), "Open it"), Qt::LeftButton);
         QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
         QCOMPARE(m_window->model().document().tolerance, 0.002);
@@ -218,6 +221,34 @@ private slots:
         init();
         QTest::mouseClick(test::buttonNamed(m_window->messages(), "Throw it away"), Qt::LeftButton);
         QVERIFY(!std::filesystem::exists(m_folder / "recovery/work-1-1.umesh"));
+    }
+
+    void goesOnOfferingUnsavedWorkWhenAFileIsOpened() {
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 4));
+        m_window.reset();
+        saveDocument(document, m_folder / "recovery/work-1-1.umesh", Progress());
+        init();
+        open("sphere.ply");
+        QVERIFY(waitUntilIdle(*m_window));
+        m_window->messages().say("Something else.");
+        QVERIFY(m_window->messages().question().contains("unsaved work"));
+        QTest::mouseClick(test::buttonNamed(m_window->messages(), "Throw it away"), Qt::LeftButton);
+        QVERIFY(!std::filesystem::exists(m_folder / "recovery/work-1-1.umesh"));
+        QCOMPARE(m_window->messages().message(), QString("Something else."));
+    }
+
+    void exportsByKeyAfterOpeningFromTheMenu() {
+        QMenu* file = nullptr;
+        for (QMenu* menu : m_window->findChildren<QMenu*>())
+            if (menu->title() == "File") file = menu;
+        QVERIFY(file != nullptr);
+        emit file->aboutToShow();  // while nothing is open
+        open("sphere.ply");
+        QVERIFY(waitUntilIdle(*m_window));
+        QTest::keyClick(m_window.get(), Qt::Key_E, Qt::ControlModifier);
+        auto* card = m_window->findChild<ExportCard*>();
+        QVERIFY(card != nullptr && card->isVisible());
     }
 
     void saysSoWithoutOpenGl_data() {

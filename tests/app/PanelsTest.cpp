@@ -2,6 +2,7 @@
 #include "app/panels/EvidencePanel.h"
 #include "app/panels/ExportCard.h"
 #include "app/panels/LevelsPanel.h"
+#include "app/panels/MessageBar.h"
 #include "app/panels/ProtectPanel.h"
 #include "app/panels/TargetPanel.h"
 #include "app/panels/TopStrip.h"
@@ -420,13 +421,29 @@ private slots:
         MessageBar bar;
         bar.say("Something is so.");
         QVERIFY(!bar.isHidden());
-        QCOMPARE(bar.text(), QString("Something is so."));
-        QString answer;
-        bar.ask(
-            "Which?", "This", [&] { answer = "this"; }, "That", [&] { answer = "that"; });
-        for (QPushButton* button : bar.findChildren<QPushButton*>())
-            if (button->text() == "That") button->click();
-        QCOMPARE(answer, QString("that"));
+        QCOMPARE(bar.message(), QString("Something is so."));
+        QStringList answers;
+        const auto ask = [&](MessageBar::About about, const QString& sentence) {
+            bar.ask(
+                about, sentence, "This", [&answers, sentence] { answers += sentence + " this"; }, "That",
+                [&answers, sentence] { answers += sentence + " that"; });
+        };
+        const auto answer = [&](const QString& text) {
+            for (QPushButton* button : bar.findChildren<QPushButton*>())
+                if (button->text() == text) button->click();
+        };
+        ask(MessageBar::About::Program, "First?");
+        ask(MessageBar::About::Document, "Second?");
+        ask(MessageBar::About::Document, "Third?");
+        bar.say("Something else is so.");
+        QCOMPARE(bar.question(), QString("First?"));  // neither a message nor another question takes its place
+        answer("That");
+        QCOMPARE(bar.question(), QString("Second?"));
+        bar.withdrawQuestions(MessageBar::About::Document);
+        QVERIFY(bar.question().isEmpty());
+        QVERIFY(!bar.isHidden());
+        QCOMPARE(answers, QStringList{"First? that"});
+        bar.clearMessage();
         QVERIFY(bar.isHidden());
     }
 };

@@ -99,8 +99,8 @@ private slots:
         const QString sentence = "Cannot read " + QString::fromStdString(longName("folder") + longName("file")) + ".";
         m_window->messages().say(sentence);
         look("message");
-        QCOMPARE(m_window->messages().text(), sentence);
-        m_window->messages().hide();
+        QCOMPARE(m_window->messages().message(), sentence);
+        m_window->messages().clearMessage();
     }
 
     void keepsCardsInTheWindow() {

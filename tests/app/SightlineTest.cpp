@@ -384,7 +384,7 @@ private slots:
         QVERIFY(waitUntilIdle(*m_window));
         QVERIFY2(m_window->minimumSizeHint().height() <= 800,
                  qPrintable(QString::number(m_window->minimumSizeHint().height())));
-        m_window->messages().hide();
+        m_window->messages().clearMessage();
         m_window->model().undoStack().undo();
         QCOMPARE(levels().size(), std::size_t(3));
     }

@@ -36,7 +36,7 @@ private slots:
         open("ball.ply");
         QVERIFY(waitUntil([&] { return m_window->model().isOpen(); }));
         QVERIFY(waitUntilIdle(*m_window));
-        m_window->messages().hide();
+        m_window->messages().clearMessage();
     }
 
     void cleanup() {
@@ -49,12 +49,12 @@ private slots:
         const Document before = document();
         rewrite(20);
         QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
-        QCOMPARE(m_window->messages().text(), QString("ball.ply has changed on disk since it was read."));
+        QCOMPARE(m_window->messages().question(), QString("ball.ply has changed on disk since it was read."));
         QVERIFY(document().source == before.source);  // nothing happens by itself
         press("Read it again");
         QVERIFY(waitUntil([&] { return document().source != before.source; }));
         QCOMPARE(document().source->triangleCount(), std::size_t(3200));
-        QCOMPARE(m_window->messages().text(),
+        QCOMPARE(m_window->messages().question(),
                  QString("ball.ply was read: 3,200 triangles, 7,200 before. One level is of the older one."));
         QVERIFY(!document().levels[0].evidence);
         QCOMPARE(staleLevels(document()), std::vector<bool>{true});
@@ -84,7 +84,7 @@ private slots:
         m_window->readSource(path("ball.ply"));
         QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3200; }));
         QTest::qWait(1800);  // until that state is known to be the one shown
-        m_window->messages().hide();
+        m_window->messages().clearMessage();
         rewrite(30);
         QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }, 20));
         press("Read it again");
@@ -150,7 +150,7 @@ private slots:
     void saysWhenThereIsNothingNew() {
         QTest::keyClick(m_window.get(), Qt::Key_R, Qt::ControlModifier);
         QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
-        QCOMPARE(m_window->messages().text(), QString("ball.ply holds what is shown already."));
+        QCOMPARE(m_window->messages().message(), QString("ball.ply holds what is shown already."));
         QVERIFY(!m_window->model().isEdited());
     }
 
@@ -159,7 +159,7 @@ private slots:
         m_folder->write("ball.ply", "ply\nformat");
         m_window->readSource(path("ball.ply"));
         QVERIFY(waitUntil([&] { return m_window->messages().isVisible(); }));
-        QVERIFY(m_window->messages().text().contains("ball.ply"));
+        QVERIFY(m_window->messages().message().contains("ball.ply"));
         QVERIFY(document().source == before);
     }
 
@@ -175,7 +175,7 @@ private slots:
         QVERIFY(waitUntil([&] { return document().source->triangleCount() == 3600; }));
         QCOMPARE(document().sourceFile, *m_folder / "ring.ply");
         QCOMPARE(document().name, std::string("ball"));
-        QVERIFY(m_window->messages().text().startsWith("ring.ply was read: 3,600 triangles, 7,200 before."));
+        QVERIFY(m_window->messages().question().startsWith("ring.ply was read: 3,600 triangles, 7,200 before."));
         press("Leave it");
     }
 
@@ -243,8 +243,8 @@ private slots:
         std::filesystem::create_directory(*m_folder / "moved");
         std::filesystem::rename(*m_folder / "ball.ply", *m_folder / "moved" / "ball-v2.ply");
         open("doc.umesh");
-        QVERIFY(waitUntil([&] { return m_window->messages().text().contains("is missing"); }));
-        QVERIFY(m_window->messages().text().contains("ball.ply"));
+        QVERIFY(waitUntil([&] { return m_window->messages().question().contains("is missing"); }));
+        QVERIFY(m_window->messages().question().contains("ball.ply"));
         const test::Hands hands({[&](QWidget* dialog) { test::accept(dialog, path("moved/ball-v2.ply")); }});
         press("Find it …");
         QVERIFY(waitUntil([&] { return document().sourceFile == *m_folder / "moved" / "ball-v2.ply"; }));

@@ -320,6 +320,14 @@ private slots:
         care = {};
         care.guard.parts = {{"p", 0.5f}};
         QVERIFY(made("a", care, {}, other, "x") != made("a", care, {}, level, "x"));
+        care = {};
+        care.guard.vertices = std::vector<GuardValue>{0, 0.5f, 0};
+        Care painted = care;
+        QCOMPARE(made("a", painted, {}, level, "x"), made("a", care, {}, level, "x"));
+        QVERIFY(made("a", care, {}, level, "x") != now);
+        QVERIFY(made("a", care, {}, other, "x") != made("a", care, {}, level, "x"));
+        painted.guard.vertices = std::vector<GuardValue>{0, 0, 0.5f};
+        QVERIFY(made("a", painted, {}, level, "x") != made("a", care, {}, level, "x"));
         // The screen matters only to what is typed in pixels, the level before to what is counted from it.
         const Screen screen = parseScreen("720px,60deg");
         QCOMPARE(made("a", {}, screen, level, "y"), now);

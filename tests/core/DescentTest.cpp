@@ -127,7 +127,7 @@ private slots:
             return std::abs(p.x() - 0.5f) < 0.03f && std::abs(p.z() - 0.4f) < 0.03f;
         };
         ReduceSettings settings;
-        for (const Vec3f& p : sheet.positions) settings.guard.vertices.push_back(isHeld(p) ? guardHold : 0.0f);
+        settings.guard.vertices = test::guardWhere(sheet, [&](const Vec3f& p) { return isHeld(p) ? guardHold : 0.0f; });
         for (const bool polish : {true, false}) {
             settings.polish = polish;
             const Mesh level = reduced(sheet, 2000, settings);
@@ -269,9 +269,7 @@ private slots:
         const Mesh sheet = test::makeSheet(150, 150, 1, 1, waves);
         const auto shareOfLeft = [&](GuardValue guard) {
             ReduceSettings settings;
-            settings.guard.vertices.assign(sheet.vertexCount(), 0);
-            for (VertexId v = 0; v < sheet.vertexCount(); ++v)
-                if (sheet.positions[v].x() < 0.5f) settings.guard.vertices[v] = guard;
+            settings.guard.vertices = test::guardWhere(sheet, [&](const Vec3f& p) { return p.x() < 0.5f ? guard : 0; });
             const Mesh level = reduced(sheet, 600, settings);
             std::size_t left = 0;
             for (const Vec3f& p : level.positions) left += p.x() < 0.5f ? 1 : 0;

@@ -289,7 +289,7 @@ private slots:
         std::filesystem::copy(m_folder / "sphere.ply", folder / "s.ply");
         Document document = withUnit(documentOf(folder / "s.ply", "x"), 0.01);
         document.care.guard.parts = {{"s", guardHold}, {"Rim", guardHold}};
-        document.care.guard.vertices.assign(document.source->vertexCount(), 0.5f);
+        document.care.guard.vertices = std::vector<GuardValue>(document.source->vertexCount(), 0.5f);
         writeMesh(test::makeSphere(1, 20), folder / "s.ply", Progress());
         const Document next = withSourceOf(document, documentFromMesh(folder / "s.ply", Progress()));
         QCOMPARE(next.source->triangleCount(), std::size_t(3200));
@@ -400,7 +400,7 @@ private slots:
         for (int round = 0; round < 12; ++round) {
             QProcess victim;
             victim.start(QCoreApplication::applicationFilePath(),
-                         {"--save", QString::fromStdString(folder.path().string())});
+                         {"DocumentVictim", "--save", QString::fromStdString(folder.path().string())});
             QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
             QTest::qWait(7 * round + 3);
             ::kill(pid_t(victim.processId()), SIGKILL);
@@ -416,7 +416,7 @@ private slots:
         QVERIFY(!findAbandonedWork(folder.path()));
         QProcess victim;
         victim.start(QCoreApplication::applicationFilePath(),
-                     {"--keep", QString::fromStdString(folder.path().string())});
+                     {"DocumentVictim", "--keep", QString::fromStdString(folder.path().string())});
         QVERIFY(victim.waitForStarted() && victim.waitForReadyRead());
         QVERIFY(!findAbandonedWork(folder.path()));  // it still lives
         ::kill(pid_t(victim.processId()), SIGKILL);

@@ -116,8 +116,9 @@ ReduceSettings randomSettings(Dice& dice, const Mesh& mesh) {
     ReduceSettings settings;
     settings.protect = {strictness(), strictness(), strictness(), strictness(), strictness(), 5 + 90 * dice.share()};
     if (dice.oneIn(3))
-        for (std::size_t v = 0; v < mesh.vertexCount(); ++v)
-            settings.guard.vertices.push_back(dice.among({0.0f, 0.0f, 0.7f, -0.7f, guardHold}));
+        settings.guard.vertices = test::guardWhere(mesh, [&](const Vec3f&) {
+            return dice.among({0.0f, 0.0f, 0.7f, -0.7f, guardHold});
+        });
     const double size = diagonal(mesh);
     if (dice.oneIn(3)) settings.dropLooseBelow = size * dice.share();
     if (dice.oneIn(4)) settings.joinWithin = size * 0.2 * dice.share() + 1e-12;

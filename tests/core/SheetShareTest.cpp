@@ -4,6 +4,7 @@
 #include "chain/BakeChoice.h"
 #include "document/Edits.h"
 #include "mesh/UvCharts.h"
+#include "mesh/UvGrid.h"
 #include "reduce/Reduce.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
@@ -177,14 +178,16 @@ private slots:
         QCOMPARE(charts.borders.size(), std::size_t(2 * 14));
         // A place of the UVs leads back to the same place of the surface.
         const Vec2d uv(1.3, 2.6);
-        const TriangleId t = triangleAtUv(sheet, uv);
-        QVERIFY(t < sheet.triangleCount());
-        const Vec3d shares = sharesAtUv(uvCorners(sheet, t), uv);
+        const UvGrid grid(sheet);
+        const auto t = grid.triangleAt(uv);
+        QVERIFY(t.has_value());
+        const Vec3d shares = sharesAtUv(uvCorners(sheet, *t), uv);
         Vec3d place = Vec3d::Zero();
         for (std::size_t k = 0; k < 3; ++k)
-            place += shares[long(k)] * sheet.positions[sheet.triangles[t][k]].cast<double>();
+            place += shares[long(k)] * sheet.positions[sheet.triangles[*t][k]].cast<double>();
         QVERIFY((place - Vec3d(1.3, 0, 2.6)).norm() < 1e-6);
-        QCOMPARE(triangleAtUv(sheet, {-5, -5}), TriangleId(sheet.triangleCount()));
+        QVERIFY(!grid.triangleAt({-5, -5}));
+        QVERIFY(!grid.triangleAt(uv, [](TriangleId) { return false; }));
     }
 
     void seesNoDifferenceBetweenEquals() {

@@ -1,5 +1,7 @@
 // How triangles lie in their texture: scale by hand, overlap by counting.
 #include "base/Error.h"
+#include "mesh/UvCharts.h"
+#include "mesh/UvGrid.h"
 #include "mesh/UvMap.h"
 #include "tests/support/Shapes.h"
 #include "tests/support/TestMain.h"
@@ -46,6 +48,19 @@ private slots:
     void scalesOneToOne() {
         const UvScale scale = scaleOf(triangleWith({Vec2f(0, 0), Vec2f(2, 0), Vec2f(0, 1)}));
         QVERIFY(near(scale.area, 1) && near(scale.most, 1) && near(scale.least, 1));
+    }
+
+    void findsTheTrianglesAtAPlaceAsALookAtEachOfThemDoes() {
+        Mesh sheet = test::makeSheet(40, 25, 1, 1, [](double x, double z) { return 0.1 * x * z; });
+        test::addUvsWithSeam(sheet, 0.4);
+        const UvGrid grid(sheet);
+        for (int i = 0; i < 400; ++i) {
+            const Vec2d uv(-0.2 + 0.031 * i, std::fmod(0.377 * i, 1.2) - 0.1);
+            std::optional<TriangleId> first;
+            for (TriangleId t = 0; t < sheet.triangleCount() && !first; ++t)
+                if (sharesAtUv(uvCorners(sheet, t), uv).minCoeff() >= 0) first = t;
+            QCOMPARE(grid.triangleAt(uv), first);
+        }
     }
 
     void doesNotMindTurningOrMirroring() {

@@ -189,6 +189,12 @@ Mesh dressed(Mesh mesh) {
     return mesh;
 }
 
+VertexGuard guardWhere(const Mesh& mesh, const std::function<GuardValue(const Vec3f&)>& guard) {
+    std::vector<GuardValue> values;
+    for (const Vec3f& p : mesh.positions) values.push_back(guard(p));
+    return values;
+}
+
 Mesh joined(const Mesh& a, const Mesh& b) {
     Mesh mesh = a;
     const auto offset = VertexId(a.vertexCount());

@@ -2,6 +2,8 @@
 /// Shapes by formula, for tests that know the answer.
 #include "mesh/Mesh.h"
 
+#include "reduce/Guard.h"
+
 #include <functional>
 
 namespace um::test {
@@ -44,6 +46,9 @@ void addUvsWithSeam(Mesh& sheet, double seamX);
 
 /// The same mesh with all that wedges can carry.
 Mesh dressed(Mesh mesh);
+
+/// A guard for each vertex, by its position.
+VertexGuard guardWhere(const Mesh& mesh, const std::function<GuardValue(const Vec3f&)>& guard);
 
 /// Both meshes in one, as parts of their own.
 Mesh joined(const Mesh& a, const Mesh& b);

@@ -1,6 +1,7 @@
 #pragma once
 /// Driving the real window: waiting for what it computes, and looking at what it shows.
 #include "app/MainWindow.h"
+#include "app/panels/MessageBar.h"
 #include "app/viewport/ViewArea.h"
 
 #include <QApplication>
