@@ -191,7 +191,8 @@ void addMeasure(CLI::App& app, int& code) {
     command->add_option("LEVEL", options->level, "the reduced one")->required();
     command->add_option("--tolerance", options->tolerance,
                         "say what share is within it; end with 3 if the largest is not");
-    command->add_option("--samples", options->samples, "points on each surface (default: half the source's triangles)");
+    command->add_option("--samples", options->samples,
+                        "points on each surface (default: a quarter of the source's triangles)");
     command->add_flag("--drift", options->drift, "also measure how far textures have moved along the surface");
     command->add_flag("--look", options->look, "how different both look with their textures, lit, where they are seen");
     command->add_flag("--shape", options->shape,

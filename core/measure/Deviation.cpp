@@ -20,10 +20,14 @@ namespace {
 constexpr std::size_t questionsPerSample = 3;
 constexpr std::size_t leastQuestions = 400000;
 
+// A point that stands for a share of its surface's area; the weights of a surface add up to 1.
 struct SurfaceSample {
     float distance;  // signed
-    float weight;    // its share of the area; the weights of a surface add up to 1
+    float weight;
 };
+
+// Each part gets at least this many points, so that a small one has a mean of its own.
+constexpr double leastPointsOfPart = 256;
 
 // Far places nearer to each other than that share of the source's diagonal are one.
 constexpr double farPlacesApart = 0.05;
@@ -41,11 +45,11 @@ struct Far {
 };
 
 struct Measured {
-    std::vector<SurfaceSample> vertices;  // one for each
+    std::vector<float> vertices;          // the signed distance of each
+    std::vector<std::uint8_t> isSurface;  // whether each vertex is a corner of a triangle that has an area
     std::vector<SurfaceSample> points;
     std::vector<TriangleId> closest;        // of each vertex
     std::vector<std::uint32_t> firstPoint;  // of each triangle, and the number of all
-    std::vector<float> share;               // of the area, of each corner of a triangle and each point on it
     std::vector<Far> far;                   // the farthest place of each run of vertices or triangles
     double max = 0;
     Vec3d worstPlace = Vec3d::Zero();
@@ -55,24 +59,52 @@ Vec3d cornerOf(const Mesh& mesh, TriangleId t, std::size_t i) {
     return mesh.positions[mesh.triangles[t][i]].cast<double>();
 }
 
-// How many of `wanted` points fall on each triangle: its share of the area, rounded so that the running total fits.
+// Which points fall on each triangle, and what share of the surface's area a point of each part stands for.
 struct Spread {
-    double area = 0;                   // of all triangles
     std::vector<std::uint32_t> first;  // number of points on the triangles before
+    std::vector<double> weightOfPart;
     std::uint32_t count = 0;
 };
 
-Spread spreadPoints(const std::vector<double>& areas, std::size_t wanted) {
+// An evenly distributed number from 0 to 1 for each index. Source: the finaliser of MurmurHash3.
+double scatter(std::uint32_t index) {
+    std::uint32_t h = index * 0x9e3779b9u + 0x7f4a7c15u;
+    h = (h ^ (h >> 16)) * 0x85ebca6bu;
+    h = (h ^ (h >> 13)) * 0xc2b2ae35u;
+    return double(h ^ (h >> 16)) / 4294967296.0;
+}
+
+// Stratified by area: point i of a part lies anywhere in the part's i-th slice of equal area. Its place within the
+// slice is scattered, since a fixed one would fall on the same triangle of each quad of a regular grid.
+Spread spreadPoints(const Mesh& mesh, const std::vector<double>& areas, std::size_t wanted) {
     Spread spread;
-    for (const double area : areas) spread.area += area;
     spread.first.resize(areas.size() + 1, 0);
-    if (wanted == 0 || !(spread.area > 0)) return spread;
-    double before = 0;
-    for (std::size_t t = 0; t < areas.size(); ++t) {
-        before += areas[t];
-        spread.first[t + 1] = std::uint32_t(before / spread.area * double(wanted));
+    std::vector<double> areaOfPart(mesh.parts.size(), 0.0);
+    double all = 0;
+    for (const Section& section : mesh.sections)
+        for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t)
+            areaOfPart[section.part] += areas[t];
+    for (const double area : areaOfPart) all += area;
+    spread.weightOfPart.resize(mesh.parts.size(), 0.0);
+    std::vector<double> pointsPerArea(mesh.parts.size(), 0.0), before(mesh.parts.size(), 0.0);
+    for (std::size_t p = 0; p < areaOfPart.size(); ++p) {
+        if (!(areaOfPart[p] > 0)) continue;
+        const double points = std::ceil(std::max(double(wanted) * areaOfPart[p] / all, leastPointsOfPart));
+        pointsPerArea[p] = points / areaOfPart[p];
+        spread.weightOfPart[p] = areaOfPart[p] / all / points;
     }
-    spread.count = spread.first.back();
+    // How many points of a part lie in its first slices, of which the last is not whole.
+    const auto pointsIn = [](double slices) {
+        const double whole = std::floor(slices);
+        return std::uint32_t(whole) + (scatter(std::uint32_t(whole)) < slices - whole ? 1u : 0u);
+    };
+    for (const Section& section : mesh.sections)
+        for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
+            const double from = before[section.part], to = from + areas[t] * pointsPerArea[section.part];
+            before[section.part] = to;
+            spread.count += pointsIn(to) - pointsIn(from);
+            spread.first[t + 1] = spread.count;
+        }
     return spread;
 }
 
@@ -98,17 +130,14 @@ struct PointOn {
 };
 
 // The farthest sample of each run of them.
-// @param placeOf  called as placeOf(i): where sample i lies
-template <class PlaceOf>
-std::vector<Far> farthestOfRuns(const std::vector<SurfaceSample>& samples, const PlaceOf& placeOf) {
+// @param distanceOf  called as distanceOf(i): how far sample i is off; below 0 for one that does not count
+// @param placeOf     called as placeOf(i): where sample i lies
+template <class DistanceOf, class PlaceOf>
+std::vector<Far> farthestOfRuns(std::size_t count, const DistanceOf& distanceOf, const PlaceOf& placeOf) {
     constexpr std::size_t samplesInRun = 4096;
-    std::vector<Far> result(chunkCount(samples.size(), samplesInRun));
-    parallelChunks(samples.size(), samplesInRun, [&](std::size_t run, std::size_t begin, std::size_t end) {
+    std::vector<Far> result(chunkCount(count, samplesInRun));
+    parallelChunks(count, samplesInRun, [&](std::size_t run, std::size_t begin, std::size_t end) {
         std::size_t farthest = begin;
-        const auto distanceOf = [&](std::size_t i) {
-            // A vertex that no triangle uses is no part of the surface.
-            return samples[i].weight > 0 ? std::abs(samples[i].distance) : -1.0f;
-        };
         for (std::size_t i = begin; i < end; ++i)
             if (distanceOf(i) > distanceOf(farthest)) farthest = i;
         result[run] = placeOf(farthest);
@@ -132,7 +161,7 @@ public:
     Measured run();
 
 private:
-    void shareOutArea();
+    void spreadOut();
     double sideAtVertex(VertexId v, const Vec3d& towards) const;
     void measureVertices(const std::vector<VertexId>& order, const Progress& progress);
     std::vector<PointOn> pointsInOrder() const;
@@ -151,8 +180,7 @@ private:
     Measured m_result;
 };
 
-// A triangle's area is shared out evenly among its corners and the points on it.
-void Measurer::shareOutArea() {
+void Measurer::spreadOut() {
     const std::size_t count = m_from.triangleCount();
     std::vector<double> areas(count);
     m_normals = RawVector<Vec3f>(count);
@@ -162,12 +190,7 @@ void Measurer::shareOutArea() {
         areas[i] = normal.norm() / 2;
         m_normals[i] = normal.cast<float>();
     });
-    m_spread = spreadPoints(areas, m_wantedPoints);
-    m_result.share.resize(count);
-    parallelFor(count, [&](std::size_t t) {
-        const std::uint32_t points = m_spread.first[t + 1] - m_spread.first[t];
-        m_result.share[t] = float(areas[t] / (m_spread.area * double(3 + points)));
-    });
+    m_spread = spreadPoints(m_from, areas, m_wantedPoints);
 }
 
 // The side of the source's vertex v on which its closest place on the level lies: + is outwards. Where all triangles
@@ -183,21 +206,25 @@ double Measurer::sideAtVertex(VertexId v, const Vec3d& towards) const {
 void Measurer::measureVertices(const std::vector<VertexId>& order, const Progress& progress) {
     const VertexTriangles& around = m_own.around();
     m_result.vertices.resize(order.size());
+    m_result.isSurface.resize(order.size());
     m_result.closest.resize(order.size());
     findClosestOfMany(
         m_to, order.size(), [&](std::size_t i) { return placeOf(order[i]); },
         [&](std::size_t i, const Vec3d& place, const SurfacePoint& closest) {
             const VertexId v = order[i];
             const double side = m_fromIsSource ? sideAtVertex(v, closest.place - place) : m_to.sideOf(place, closest);
-            float weight = 0;
-            for (const TriangleId t : around.of(v)) weight += m_result.share[t];
+            const std::span<const TriangleId> triangles = around.of(v);
+            m_result.isSurface[v] =
+                std::any_of(triangles.begin(), triangles.end(), [&](TriangleId t) { return !m_normals[t].isZero(0); });
             m_result.closest[v] = closest.triangle;
-            m_result.vertices[v] = {float(side * closest.distance), weight};
+            m_result.vertices[v] = float(side * closest.distance);
         },
         progress);
-    m_result.far = farthestOfRuns(m_result.vertices, [&](std::size_t i) {
-        return Far{0, placeOf(VertexId(i)), true, VertexId(i)};
-    });
+    m_result.far = farthestOfRuns(
+        order.size(), [&](std::size_t i) { return m_result.isSurface[i] ? std::abs(m_result.vertices[i]) : -1.0f; },
+        [&](std::size_t i) {
+            return Far{0, placeOf(VertexId(i)), true, VertexId(i)};
+        });
 }
 
 // All points on the triangles, neighbours together.
@@ -231,26 +258,32 @@ void Measurer::measurePoints(const Progress& progress) {
     if (m_spread.count == 0) return;
     const std::vector<PointOn> points = pointsInOrder();
     m_result.points.resize(points.size());
+    std::vector<float> weightOf(m_from.triangleCount());
+    for (const Section& section : m_from.sections)
+        std::fill_n(weightOf.begin() + long(section.firstTriangle), section.triangleCount,
+                    float(m_spread.weightOfPart[section.part]));
     findClosestOfMany(
         m_to, points.size(), [&](std::size_t i) { return placeOf(points[i]); },
         [&](std::size_t i, const Vec3d& place, const SurfacePoint& closest) {
             const auto [t, number] = points[i];
             const bool isInside = m_normals[t].cast<double>().dot(closest.place - place) < 0;
             const double side = !m_fromIsSource ? m_to.sideOf(place, closest) : isInside ? -1 : 1;
-            m_result.points[number] = {float(side * closest.distance), m_result.share[t]};
+            m_result.points[number] = {float(side * closest.distance), weightOf[t]};
         },
         progress);
-    const std::vector<Far> far = farthestOfRuns(m_result.points, [&](std::size_t i) {
-        const auto behind = std::upper_bound(m_spread.first.begin(), m_spread.first.end(), i);
-        const auto t = TriangleId(behind - m_spread.first.begin() - 1);
-        return Far{0, pointOn(m_from, t, std::uint32_t(i)), false, t};
-    });
+    const std::vector<Far> far = farthestOfRuns(
+        m_result.points.size(), [&](std::size_t i) { return std::abs(m_result.points[i].distance); },
+        [&](std::size_t i) {
+            const auto behind = std::upper_bound(m_spread.first.begin(), m_spread.first.end(), i);
+            const auto t = TriangleId(behind - m_spread.first.begin() - 1);
+            return Far{0, pointOn(m_from, t, std::uint32_t(i)), false, t};
+        });
     m_result.far.insert(m_result.far.end(), far.begin(), far.end());
 }
 
 Measured Measurer::run() {
     std::vector<VertexId> order;
-    tbb::parallel_invoke([&] { order = m_own.vertexOrder(); }, [&] { shareOutArea(); });
+    tbb::parallel_invoke([&] { order = m_own.vertexOrder(); }, [&] { spreadOut(); });
     const double share = double(m_from.vertexCount()) / double(m_from.vertexCount() + m_spread.count);
     measureVertices(order, m_progress.span(0, share));
     measurePoints(m_progress.span(share, 1));
@@ -267,7 +300,7 @@ Measured Measurer::run() {
 double bound(const Mesh& from, const ClosestPointFinder& to, Measured& measured, double maxOfOther, double allowed,
              std::size_t questions, const Progress& progress) {
     std::vector<float> distances(measured.vertices.size());
-    for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v].distance);
+    for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = std::abs(measured.vertices[v]);
     const DistanceBound proven = boundDistance(
         from, to, {distances, measured.closest, std::max(measured.max, maxOfOther), questions, allowed}, progress);
     const auto& [distance, place, triangle] = proven.farthest;
@@ -286,14 +319,13 @@ OneSidedDeviation summarise(const Measured& measured) {
     result.worstPlace = measured.worstPlace;
     Distribution own(measured.max);
     double sum = 0, squares = 0, weights = 0;
-    for (const std::vector<SurfaceSample>* list : {&measured.vertices, &measured.points})
-        for (const SurfaceSample& sample : *list) {
-            const double d = double(sample.distance), w = double(sample.weight);
-            sum += w * std::abs(d);
-            squares += w * d * d;
-            weights += w;
-            own.add(d, w);
-        }
+    for (const SurfaceSample& sample : measured.points) {
+        const double d = double(sample.distance), w = double(sample.weight);
+        sum += w * std::abs(d);
+        squares += w * d * d;
+        weights += w;
+        own.add(d, w);
+    }
     result.mean = weights > 0 ? sum / weights : 0;
     result.rms = weights > 0 ? std::sqrt(squares / weights) : 0;
     result.p95 = own.absolutePercentile(0.95);
@@ -305,12 +337,11 @@ OneSidedDeviation summarise(const Measured& measured) {
 void summariseBoth(const std::array<const Measured*, 2>& sides, Deviation& result) {
     result.distribution = Distribution(result.max);
     for (const Measured* side : sides)
-        for (const std::vector<SurfaceSample>* list : {&side->vertices, &side->points})
-            for (const SurfaceSample& sample : *list) {
-                const double d = double(sample.distance), w = double(sample.weight) / 2;
-                result.distribution.add(d, w);
-                result.meanSigned += d * w;
-            }
+        for (const SurfaceSample& sample : side->points) {
+            const double d = double(sample.distance), w = double(sample.weight) / 2;
+            result.distribution.add(d, w);
+            result.meanSigned += d * w;
+        }
     result.p95 = result.distribution.absolutePercentile(0.95);
     result.p99 = result.distribution.absolutePercentile(0.99);
 }
@@ -324,17 +355,17 @@ std::vector<PartSum> sumParts(const Mesh& mesh, const Measured& measured) {
     std::vector<PartSum> sums(mesh.parts.size());
     for (const Section& section : mesh.sections) {
         PartSum& part = sums[section.part];
-        const auto add = [&](double distance, double weight) {
-            part.max = std::max(part.max, distance);
-            part.sum += weight * distance;
-            part.squares += weight * distance * distance;
-            part.weights += weight;
-        };
         for (std::size_t t = section.firstTriangle; t < section.firstTriangle + section.triangleCount; ++t) {
-            const auto share = double(measured.share[t]);
-            for (const VertexId v : mesh.triangles[t]) add(std::abs(double(measured.vertices[v].distance)), share);
-            for (std::uint32_t i = measured.firstPoint[t]; i < measured.firstPoint[t + 1]; ++i)
-                add(std::abs(double(measured.points[i].distance)), share);
+            for (const VertexId v : mesh.triangles[t])
+                if (measured.isSurface[v]) part.max = std::max(part.max, std::abs(double(measured.vertices[v])));
+            for (std::uint32_t i = measured.firstPoint[t]; i < measured.firstPoint[t + 1]; ++i) {
+                const double distance = std::abs(double(measured.points[i].distance)),
+                             weight = double(measured.points[i].weight);
+                part.max = std::max(part.max, distance);
+                part.sum += weight * distance;
+                part.squares += weight * distance * distance;
+                part.weights += weight;
+            }
         }
         // What was met while the bound was proven is none of those.
         for (const Far& far : measured.far)
@@ -389,8 +420,8 @@ std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Meas
         // What is off by less than a third of the worst is no place to go to.
         const double least = std::max(max / 3, std::numeric_limits<double>::min());
         for (std::size_t v = 0; v < measured.vertices.size(); ++v) {
-            const double distance = std::abs(double(measured.vertices[v].distance));
-            if (distance >= least && measured.vertices[v].weight > 0)
+            const double distance = std::abs(double(measured.vertices[v]));
+            if (distance >= least && measured.isSurface[v])
                 offer({distance, mesh.positions[v].cast<double>(), true, std::uint32_t(v)}, isOnSource);
         }
         for (const Far& far : measured.far)
@@ -421,12 +452,6 @@ std::vector<FarPlace> farPlacesOf(const ClosestPointFinder& onSource, const Meas
     return result;
 }
 
-std::vector<float> signedDistances(const Measured& measured) {
-    std::vector<float> distances(measured.vertices.size());
-    for (std::size_t v = 0; v < distances.size(); ++v) distances[v] = measured.vertices[v].distance;
-    return distances;
-}
-
 }  // namespace
 
 Deviation measureDeviation(const Mesh& source, const Mesh& level, const DeviationSettings& settings,
@@ -439,14 +464,11 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
     const Mesh& source = prepared.mesh;
     const ClosestPointFinder& onSourceSurface = prepared.surface;
     const std::size_t samples =
-        settings.samples > 0 ? settings.samples : std::clamp<std::size_t>(source.triangleCount() / 2, 50000, 4000000);
+        settings.samples > 0 ? settings.samples : std::clamp<std::size_t>(source.triangleCount() / 4, 50000, 1000000);
     Deviation result;
     const ClosestPointFinder onLevel(level, progress.span(0, 0.02));
-    // The source's vertices alone are often as many as the points asked for.
-    const std::size_t onSource = samples > source.vertexCount() ? samples - source.vertexCount() : 0;
-    Measured fromSource = Measurer(onSourceSurface, onLevel, true, onSource, progress.span(0.02, 0.45)).run();
-    const std::size_t onLevelCount = samples > level.vertexCount() ? samples - level.vertexCount() : 0;
-    Measured fromLevel = Measurer(onLevel, onSourceSurface, false, onLevelCount, progress.span(0.45, 0.85)).run();
+    Measured fromSource = Measurer(onSourceSurface, onLevel, true, samples, progress.span(0.02, 0.45)).run();
+    Measured fromLevel = Measurer(onLevel, onSourceSurface, false, samples, progress.span(0.45, 0.85)).run();
 
     if (settings.proven) {
         const std::size_t questions = std::max(leastQuestions, questionsPerSample * samples);
@@ -471,8 +493,8 @@ Deviation measureDeviation(const DeviationSource& prepared, const Mesh& level, c
                 farPlacesOf(onSourceSurface, fromSource, onLevel, fromLevel, result.max, settings.allowed);
         },
         [&] {
-            result.atLevelVertex = signedDistances(fromLevel);
-            result.atSourceVertex = signedDistances(fromSource);
+            result.atLevelVertex = fromLevel.vertices;
+            result.atSourceVertex = fromSource.vertices;
         });
     result.mean = (result.sourceToLevel.mean + result.levelToSource.mean) / 2;
     const double squares =

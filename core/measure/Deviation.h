@@ -10,8 +10,8 @@
 namespace um {
 
 struct DeviationSettings {
-    /// Points spread evenly by area over each surface, besides all its vertices; 0 chooses half the source's triangles,
-    /// but at least 50,000 and at most 4 million.
+    /// Points spread evenly by area over each surface; 0 chooses a quarter of the source's triangles, but at least
+    /// 50,000 and at most a million. Each part gets 256 or more.
     std::size_t samples = 0;
     /// Whether the largest deviation is bounded for the whole surface; without it `maxBound` is what was found, which
     /// takes less than half the time on fine levels.
@@ -22,8 +22,9 @@ struct DeviationSettings {
     double allowed = 0;
 };
 
-/// One direction: from every measured point of one surface to the closest point of the other. Lengths in the meshes'
-/// unit; means are over the area.
+/// One direction: from one surface to the closest points of the other. Lengths in the meshes' unit. `max` is over all
+/// vertices, the points and what the proof of the bound met; the other figures are over the points, which stand for
+/// equal areas.
 struct OneSidedDeviation {
     double max = 0, mean = 0, rms = 0, p95 = 0, p99 = 0;  ///< of the absolute distance
     Vec3d worstPlace = Vec3d::Zero();                     ///< where on the measured surface the largest one is
@@ -58,7 +59,9 @@ struct Deviation {
     std::vector<float> atLevelVertex, atSourceVertex;
 };
 
-/// Measures both directions: all vertices and area-weighted points, to the closest point of the other surface.
+/// Measures both directions: vertices and points spread by area, to the closest point of the other surface. The mean,
+/// RMS, percentiles and shares leave the vertices out: along a triangle the squared distance is convex, so its corners
+/// lie above its mean.
 /// @throws MeshError  if either mesh is not sound
 /// @throws Cancelled
 /// Source: Cignoni, Rocchini & Scopigno 1998, Computer Graphics Forum 17(2): sampling of both directions. The bound:

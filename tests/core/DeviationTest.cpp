@@ -77,6 +77,76 @@ private slots:
         QVERIFY(d.meanSigned < 0);  // the flat level lies below the bump
     }
 
+    void integratesAParaboloidOverAPlane() {
+        // Of x² + z² over the unit square the mean is 2/3, and that of its square 28/45.
+        const double height = 0.01;  // so low that areas are those of the square to 1 in 10,000
+        const auto bowl = [&](double x, double z) { return height * (x * x + z * z); };
+        DeviationSettings settings;
+        settings.samples = 20000;
+        const Deviation d =
+            measureDeviation(test::makeSheet(1, 1), test::makeSheet(200, 200, 1, 1, bowl), settings, Progress());
+        QVERIFY(near(d.levelToSource.mean, height * 2 / 3, 0.005 * height));
+        QVERIFY(near(d.levelToSource.rms, height * std::sqrt(28.0 / 45), 0.005 * height));
+        // Half of the square lies within the quarter circle of that area.
+        const double median = height * 4 * 0.5 / pi;
+        QVERIFY(near(d.distribution.shareWithin(median), 0.5, 0.01));
+        QVERIFY(near(d.max, 2 * height, 1e-6));
+    }
+
+    void integratesPolyhedraInOneAnother_data() {
+        QTest::addColumn<bool>("fromSource");
+        QTest::newRow("from the fine one") << true;
+        QTest::newRow("from the coarse one") << false;
+    }
+    void integratesPolyhedraInOneAnother() {
+        // As many points as corners: each triangle lies nearer to the other surface than its corners do.
+        QFETCH(bool, fromSource);
+        const Mesh source = test::makeSphere(1, 80), level = test::makeSphere(1, 30);
+        DeviationSettings settings;
+        settings.samples = source.triangleCount() / 2;
+        const Deviation d = measureDeviation(source, level, settings, Progress());
+        const OneSidedDeviation& measured = fromSource ? d.sourceToLevel : d.levelToSource;
+        const Mesh &from = fromSource ? source : level, &to = fromSource ? level : source;
+        const ClosestPointFinder finder(to, Progress());
+        std::mt19937 random(7);
+        std::uniform_real_distribution<double> share(0, 1);
+        double sum = 0, squares = 0, area = 0;
+        const int each = int(400000 / from.triangleCount()) + 1;
+        TriangleId guess = 0;
+        for (TriangleId t = 0; t < from.triangleCount(); ++t) {
+            const auto [a, b, c] = cornersOf(from, t);
+            const double own = triangleArea(from, t) / each;
+            for (int i = 0; i < each; ++i) {
+                double u = share(random), v = share(random);
+                if (u + v > 1) u = 1 - u, v = 1 - v;
+                const SurfacePoint closest = finder.find(a + u * (b - a) + v * (c - a), guess);
+                guess = closest.triangle;
+                sum += own * closest.distance;
+                squares += own * closest.distance * closest.distance;
+                area += own;
+            }
+        }
+        QVERIFY2(near(measured.mean / (sum / area), 1, 0.01),
+                 qPrintable(QString::number(measured.mean / (sum / area))));
+        const double rms = std::sqrt(squares / area);
+        QVERIFY2(near(measured.rms / rms, 1, 0.01), qPrintable(QString::number(measured.rms / rms)));
+    }
+
+    void measuresSmallPartsAmongLargeOnes() {
+        // A millionth of the area is a part of its own all the same.
+        const Mesh large = test::makeBox({10, 10, 10}, 10);
+        const auto with = [&](double size) {
+            Mesh mesh = test::joined(large, test::moved(test::makeBox({size, size, size}, 2), {0, 8, 0}));
+            mesh.parts[0].name = "large";
+            mesh.parts[1].name = "small";
+            return mesh;
+        };
+        const Deviation d = measureDeviation(with(0.01), with(0.0102), {}, Progress());
+        QVERIFY(near(d.byPart[1].mean, 0.0001, 2e-6));
+        QVERIFY(d.byPart[0].max < 1e-7);
+        QVERIFY(d.mean < 1e-8);
+    }
+
     void agreesWithBruteForce() {
         const Mesh source = test::makeTorus(1, 0.4, 14, 30);
         const Mesh level = reduceMesh(source, 200, {}, Progress()).mesh;
@@ -183,7 +253,7 @@ private slots:
         }();
         const Vec3d middle = box.center().cast<double>();
         int bounded = 0;
-        for (int i = 0; i < 300; ++i) {
+        for (int i = 0; i < 100; ++i) {
             std::array<Vec3d, 3> piece;
             for (Vec3d& p : piece) p = middle + Vec3d(near(random), tilt(random), near(random));
             const Vec3d centre = (piece[0] + piece[1] + piece[2]) / 3;
@@ -191,8 +261,8 @@ private slots:
             if (std::isinf(bound)) continue;
             ++bounded;
             double largest = 0;  // of heights, straight up and down, at a grid of places
-            for (double u = 0; u <= 1; u += 0.02)
-                for (double v = 0; u + v <= 1; v += 0.02) {
+            for (double u = 0; u <= 1; u += 0.05)
+                for (double v = 0; u + v <= 1; v += 0.05) {
                     const Vec3d p = piece[0] + u * (piece[1] - piece[0]) + v * (piece[2] - piece[0]);
                     QVERIFY(finder.find(p, 0).distance <= bound + 1e-9);
                     const auto under = firstHit(waves, p + Vec3d(0, 5, 0), -Vec3d::UnitY());
@@ -201,7 +271,7 @@ private slots:
             QVERIFY(largest <= bound + 1e-9);
             QVERIFY(bound < 1.1 * largest + 0.01);
         }
-        QVERIFY2(bounded > 200, qPrintable(QString::number(bounded)));
+        QVERIFY2(bounded > 66, qPrintable(QString::number(bounded)));
         // Over a border, seen edge on, and from behind nothing is known.
         const TriangleId first = 0;
         const std::array<Vec3d, 3> wide = {middle + Vec3d(-9, 0, -9), middle + Vec3d(9, 0, -9),
@@ -257,12 +327,19 @@ private slots:
         }
     }
 
-    // All vertices coincide, so that nothing is known before the proof asks; and it asks for all that is too far off.
+    // All vertices coincide and all points fall on a large floor: the proof alone finds what is too far off, all of it.
     void findsAllThatIsFartherOffThanAllowed() {
         constexpr std::size_t n = 4;
         const auto bumps = [](double x, double z) { return std::lround(n * x + n * z) % 2 == 0 ? 0.05 : 0.0; };
-        const Mesh source = test::makeSheet(n, n, 1, 1, bumps);
-        Mesh level = source;
+        const Mesh sheet = test::makeSheet(n, n, 1, 1, bumps);
+        const Mesh floor = test::moved(test::makeSheet(1, 1, 1000, 1000), {0, -100, 0});
+        const auto aboveFloor = [&](const Mesh& mesh) {
+            Mesh whole = test::joined(mesh, floor);
+            for (Section& section : whole.sections) section.part = 0;
+            whole.parts.resize(1);
+            return whole;
+        };
+        Mesh level = sheet;
         for (std::size_t t = 0; t < level.triangles.size(); t += 2) {
             Triangle &a = level.triangles[t], &b = level.triangles[t + 1];
             VertexId alone = 0, beyond = 0;
@@ -277,8 +354,10 @@ private slots:
         }
         DeviationSettings settings;
         settings.samples = 1;
+        const Mesh source = aboveFloor(sheet);
+        level = aboveFloor(level);
         const Deviation usual = measureDeviation(source, level, settings, Progress());
-        QVERIFY(usual.rms == 0 && usual.max > 0.01);
+        QVERIFY2(usual.rms < 1e-6 && usual.max > 0.01, qPrintable(QString("%1 %2").arg(usual.rms).arg(usual.max)));
         settings.allowed = usual.max / 2;
         const Deviation all = measureDeviation(source, level, settings, Progress());
         QVERIFY(all.maxBound >= all.max);
