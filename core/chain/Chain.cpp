@@ -240,7 +240,7 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
     chain.size = sizeOf(source.mesh, progress.span(0, 0.02));
     const double begin = asked.plan ? 0.6 : 0.02;
     PlannedChain plan = asked.plan ? planChain(source.mesh, asked, chain.size, progress.span(0.02, begin))
-                                   : PlannedChain{asked, std::nullopt, {}, {}, {}};
+                                   : PlannedChain{asked, std::nullopt, {}, nullptr, {}};
     const Recipe& recipe = plan.recipe;
     chain.advice = std::move(plan.advice);
     std::vector<const Level*> kept = ready;
@@ -268,9 +268,18 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
             level.name = "LOD " + std::to_string(i);
             level.recipe = recipe.levels[i];
             const Progress made = progress.span(at, at + 0.5 * share);
-            if (i == 0 && plan.first)
-                happened[i] = take(*std::move(plan.first), level);
-            else
+            // Of a plan with a total there may be no room for what the distance asks for: then the planned count is
+            // made.
+            std::optional<Fewest> found;
+            if (i == 0)
+                found = std::move(plan.first);
+            else if (plan.finder)
+                found = fewestFrom(plan.from[i], *plan.finder, source.mesh.metresPerUnit, recipe,
+                                   roomFor(chain.levels, plain, asked.plan->totalTriangles), made);
+            if (found) {
+                if (i > 0) level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
+                happened[i] = take(*std::move(found), level);
+            } else
                 happened[i] =
                     maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
             if (i > 0 && kept[i - 1] == nullptr &&
@@ -283,14 +292,6 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
             level.evidence = std::make_shared<const Deviation>(
                 measureDeviation(*prepared, *level.mesh, {}, progress.span(at + 0.5 * share, at + 0.6 * share)));
         }
-        if (i > 0 && i < plan.from.size() && isUnlucky(level, plan.from[i], recipe))
-            if (auto luckier = fewestFrom(plan.from[i], source.mesh, plan.reducing, recipe,
-                                          roomFor(chain.levels, plain, asked.plan->totalTriangles),
-                                          progress.span(at + 0.6 * share, at + 0.9 * share))) {
-                level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
-                level.targetMet = true;
-                happened[i] = take(*std::move(luckier), level);
-            }
         if (!level.outline) {
             if (!outlines) outlines.emplace(outlinesOf(contour.emplace(source.mesh), progress.span(at, at)));
             level.outline = measureOutlineError(*outlines, *level.mesh, progress.span(at, at));

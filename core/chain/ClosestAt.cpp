@@ -86,7 +86,7 @@ private:
 
     Trial tryWithin(double within, const Progress& progress) {
         if (!m_reduction) begin(progress.span(0, 0.1));
-        MeasuredLevel level = m_mender.make(*m_reduction, within, false, progress.span(0.1, 0.9));
+        MeasuredLevel level = m_mender.make(*m_reduction, within, {}, progress.span(0.1, 0.9));
         Trial trial{level.deviation.maxBound <= within, {}};
         if (!trial.holds && placesFartherThan(within, level.deviation) <= closestPlaces)
             trial.tooFar = m_dearer.trianglesTooFar(level.mesh, level.deviation, within);

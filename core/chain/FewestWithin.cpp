@@ -2,59 +2,74 @@
 
 #include "chain/DearerPlaces.h"
 #include "chain/MendedLevel.h"
-#include "chain/RestOfSource.h"
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <optional>
 
 namespace um {
 namespace {
 
-constexpr double fewestEndRatio = 1.15;  // the factor between counts at which the search ends
 constexpr int mostTries = 16;
-constexpr int fewestRepairs = 2;
 
-// The first count tried has so many triangles of the source for one.
-constexpr double firstShare = 16;
+// While nothing holds, each step is so many times the one before in logarithms.
+constexpr double largestStep = 4, leastStep = 1.1;
 
 // So many places that are too far off may be made dearer; more are a sign of too few triangles.
 constexpr std::size_t fewestPlaces = 10;
 
+struct Constants {
+    double headroom;  // what a level within a length has, as a rule, of the triangles that its distribution promises
+    double endRatio;  // between what holds and what is known or guessed to fail
+    double firstStep;
+    int repairs;  // with places made dearer, at one count
+    MendChoice mending;
+};
+
+// Mending more than a few places one by one seldom succeeds, and takes longer than a try with more triangles.
+Constants constantsOf(SearchEffort effort) {
+    return effort == SearchEffort::Quick ? Constants{1.3, 1.5, 1.25, 1, {true, 4, 4}}
+                                         : Constants{1.1, 1.15, 1.15, 2, {true}};
+}
+
 // Over a surface the deviation falls about as the inverse of the count, a little more slowly.
 constexpr double countByDeviation = 1.05;
 
-// While only one end is known, steps have that factor at least, and the next one upwards is the square of it.
-constexpr double firstStep = 1.15, largestStep = 8;
-
-// Between both ends the next count keeps so far off them, so that a bad guess still narrows the room.
-constexpr double leastOfRoom = 0.3;
-
 class FewestSearch {
 public:
-    FewestSearch(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress)
-        : m_source(source),
+    FewestSearch(HalvedSource& halved, double allowed, SearchEffort effort, const Progress& progress)
+        : m_constants(constantsOf(effort)),
+          m_halved(halved),
+          m_source(halved.source()),
           m_allowed(allowed),
-          m_settings(settings),
+          m_settings(halved.settings()),
           m_progress(progress),
-          m_mender(source, progress.span(0, 0.05)),
-          m_dearer(source) {
-        m_settings.dearer.clear();
-    }
+          m_dearer(m_source) {}
 
     Fewest run() {
-        guessFirst();
-        while (m_tries < mostTries && !m_isCoarsest && double(m_holds) > fewestEndRatio * double(m_fails)) {
-            const std::size_t count = nextCount();
+        const double guess = m_halved.guessCount(m_allowed, m_progress.span(0, 0.2));
+        double next = m_constants.headroom * guess, step = m_constants.firstStep;
+        while (m_tries < mostTries && !m_isCoarsest) {
+            const auto count = std::size_t(std::max(1L, std::lround(next)));
             if (count <= m_fails || count >= m_holds) break;
             Trial trial = tryAt(count);
-            for (int i = 0; i < fewestRepairs && m_tries < mostTries && mayBeRepaired(trial); ++i) {
+            for (int i = 0; i < m_constants.repairs && mayBeRepaired(trial); ++i) {
                 m_dearer.add(trial.tooFar, count, m_settings.dearer);
                 trial = tryAt(count);
             }
-            if (!trial.holds) m_fails = std::max(count, trial.triangles);
-            m_guess = guessFrom(count, trial);
+            if (!trial.holds) m_fails = std::max({m_fails, count, trial.triangles});
+            const double guessed = guessFrom(count, trial);
+            if (m_best) {
+                const double least = std::max(double(m_fails), trial.holds ? std::max(1.0, guessed) : 1.0);
+                if (double(m_holds) <= m_constants.endRatio * least) break;
+                next = std::sqrt(double(m_holds) * least);
+            } else {
+                next = std::clamp(m_constants.headroom * guessed, step * double(count), largestStep * double(count));
+                step = std::min(step * step, largestStep);
+                // The source itself comes last.
+                if (next >= double(m_holds) && double(m_fails) * leastStep < double(m_holds))
+                    next = std::sqrt(double(m_fails) * double(m_holds));
+            }
         }
         if (!m_best) {
             m_best = Fewest{m_source, {}, {}};
@@ -63,7 +78,7 @@ public:
         DeviationSettings settings;
         settings.allowed = m_allowed;
         const double proven = m_best->deviation.maxBound;
-        m_best->deviation = measureDeviation(m_mender.source(), m_best->mesh, settings, nextSpan());
+        m_best->deviation = measureDeviation(m_halved.mender().source(), m_best->mesh, settings, nextSpan());
         // With more samples a farther place may be met, so near to what is allowed that it is not proven again.
         if (proven > 0) m_best->deviation.maxBound = std::min(m_best->deviation.maxBound, proven);
         return *std::move(m_best);
@@ -79,17 +94,19 @@ private:
 
     // Nobody knows the number of tries beforehand: each takes a share of what is left.
     Progress nextSpan() {
-        const double begin = 1 - 0.95 * std::pow(0.88, m_tries), end = 1 - 0.95 * std::pow(0.88, m_tries + 1);
+        const double begin = 1 - 0.8 * std::pow(0.75, m_tries), end = 1 - 0.8 * std::pow(0.75, m_tries + 1);
         return m_progress.span(begin, end);
     }
 
     Trial tryAt(std::size_t count) {
         const Progress span = nextSpan();
         ++m_tries;
-        Reduction reduction(m_source, 1, m_settings, span.span(0, 0.1));
+        Reduction reduction = m_settings.dearer.empty() ? m_halved.above(count, span.span(0, 0.1))
+                                                        : Reduction(m_source, 1, m_settings, span.span(0, 0.1));
         reduction.reduceTo(count, span.span(0.1, 0.4));
         ReduceNotes notes = reduction.notes();
-        MeasuredLevel level = m_mender.make(std::move(reduction), m_allowed, true, span.span(0.4, 1));
+        MeasuredLevel level =
+            m_halved.mender().make(std::move(reduction), m_allowed, m_constants.mending, span.span(0.4, 1));
         Trial trial{level.mesh.triangleCount(), level.deviation, level.deviation.maxBound <= m_allowed, {}};
         if (mayBeRepaired(trial)) trial.tooFar = m_dearer.trianglesTooFar(level.mesh, level.deviation, m_allowed);
         if (trial.holds) m_isCoarsest = trial.triangles > count;
@@ -104,14 +121,6 @@ private:
         return !trial.holds && placesFartherThan(m_allowed, trial.deviation) <= fewestPlaces;
     }
 
-    // That it does not hold there does not mean much yet.
-    void guessFirst() {
-        const auto count = std::max<std::size_t>(1, std::size_t(double(m_source.triangleCount()) / firstShare));
-        const Trial trial = tryAt(count);
-        if (mayBeRepaired(trial)) m_dearer.add(trial.tooFar, count, m_settings.dearer);
-        m_guess = std::clamp(guessFrom(count, trial), double(count) / largestStep, double(count) * largestStep);
-    }
-
     double guessFrom(std::size_t count, const Trial& trial) const {
         const auto all = double(m_source.triangleCount());
         double guess = double(count);
@@ -120,45 +129,40 @@ private:
         return guess;
     }
 
-    std::size_t nextCount() {
-        const bool hasFailed = m_fails > 0, hasHeld = m_best.has_value();
-        double next = m_guess;
-        if (hasFailed && !hasHeld) {
-            next = std::clamp(next, m_step * double(m_fails), largestStep * double(m_fails));
-            m_step = std::min(m_step * m_step, largestStep);
-        } else if (hasHeld && !hasFailed) {
-            next = std::clamp(next, double(m_holds) / largestStep, double(m_holds) / firstStep);
-        }
-        // The source holds, if nothing else does.
-        if (hasFailed && (hasHeld || next >= double(m_holds))) {
-            const double low = std::log(double(m_fails)), room = std::log(double(m_holds)) - low;
-            next = std::exp(
-                std::clamp(std::log(std::max(1.0, next)), low + leastOfRoom * room, low + (1 - leastOfRoom) * room));
-        }
-        return std::size_t(std::max(1L, std::lround(next)));
-    }
-
+    Constants m_constants;
+    HalvedSource& m_halved;
     const Mesh& m_source;
     double m_allowed;
     ReduceSettings m_settings;
     const Progress& m_progress;
-    LevelMender m_mender;
     DearerPlaces m_dearer;
     std::optional<Fewest> m_best;
-    std::size_t m_fails = 0, m_holds = m_source.triangleCount();  // counts
+    std::size_t m_fails = 0, m_holds = m_source.triangleCount();  // counts; the source holds, if nothing else does
     bool m_isCoarsest = false;                                    // no fewer can be had
-    double m_guess = 0, m_step = firstStep;
     int m_tries = 0;
 };
 
+ReduceSettings withoutDearer(ReduceSettings settings) {
+    settings.dearer.clear();
+    return settings;
+}
+
 }  // namespace
 
-Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
-    const RestOfSource rest(source, 1, settings, progress.span(0, 0.02));
-    Fewest fewest = FewestSearch(rest.mesh(), allowed, rest.settings(), progress.span(0.02, 0.95)).run();
-    rest.tellOfWhole(fewest.mesh, fewest.deviation, fewest.notes, progress.span(0.95, 1));
+FewestFinder::FewestFinder(const Mesh& source, const ReduceSettings& settings, const Progress& progress)
+    : m_rest(source, 1, withoutDearer(settings), progress.span(0, 0.1)),
+      m_halved(m_rest.mesh(), m_rest.settings(), progress.span(0.1, 1)) {}
+
+Fewest FewestFinder::within(double allowed, SearchEffort effort, const Progress& progress) {
+    Fewest fewest = FewestSearch(m_halved, allowed, effort, progress.span(0, 0.95)).run();
+    m_rest.tellOfWhole(fewest.mesh, fewest.deviation, fewest.notes, progress.span(0.95, 1));
     progress.at(1);
     return fewest;
+}
+
+Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress) {
+    return FewestFinder(source, settings, progress.span(0, 0.2))
+        .within(allowed, SearchEffort::Careful, progress.span(0.2, 1));
 }
 
 }  // namespace um

@@ -1,7 +1,7 @@
 #pragma once
 /// Searching for the fewest triangles whose proven deviation stays within a length.
-#include "measure/Deviation.h"
-#include "reduce/Reduce.h"
+#include "chain/ErrorCurve.h"
+#include "chain/RestOfSource.h"
 
 namespace um {
 
@@ -11,13 +11,38 @@ struct Fewest {
     ReduceNotes notes;
 };
 
-/// Counts are tried until one holds and one a seventh smaller does not. At each the source is reduced, what is too far
-/// off is mended, and the whole is measured; the places that are too far off then are mended one by one, and where a
-/// few cannot be, the error at them counts for more and the source is reduced again. So it hardly hangs on single
-/// unlucky places, which decide about the largest deviation of any one reduction. About ten reductions; the source
-/// itself where nothing coarser holds. Where something is dropped first, it is what is left that keeps to the length.
-/// @param allowed  in the mesh's unit
-/// @param settings its `dearer` is not looked at
+enum class SearchEffort {
+    Quick,   ///< for planning: ends within a half of a count that fails; two to four reductions
+    Careful  ///< ends within a seventh; five to ten reductions
+};
+
+/// A source made ready for several searches. The first count is guessed from measured halvings of the source. At each
+/// count the source is reduced, what is too far off is mended, and the deviation is proven. Where a few places cannot
+/// be mended, the error at them counts for more and the source is reduced again. Counts rise until one holds; then
+/// counts between it and the largest that failed are tried, until both are close. The result does not depend on earlier
+/// searches.
+class FewestFinder {
+public:
+    /// Keeps a reference to `source`, which must stay as it is.
+    /// @param settings  its `dearer` is not looked at
+    /// @throws MeshError, Cancelled
+    FewestFinder(const Mesh& source, const ReduceSettings& settings, const Progress& progress);
+
+    /// The source itself where nothing coarser holds. Where something is dropped first, what is left keeps to the
+    /// length.
+    /// @param allowed  in the mesh's unit
+    /// @throws MeshError, Cancelled
+    Fewest within(double allowed, SearchEffort effort, const Progress& progress);
+
+    /// What is left of the source when all has been dropped that the settings say.
+    HalvedSource& halved() { return m_halved; }
+
+private:
+    RestOfSource m_rest;
+    HalvedSource m_halved;
+};
+
+/// One careful search.
 /// @throws MeshError, Cancelled
 Fewest fewestWithin(const Mesh& source, double allowed, const ReduceSettings& settings, const Progress& progress);
 

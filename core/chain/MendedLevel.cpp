@@ -34,7 +34,7 @@ Deviation LevelMender::measure(const Mesh& level, double within, const Progress&
 }
 
 template <class AnyReduction>
-MeasuredLevel LevelMender::makeOf(AnyReduction&& reduction, double within, bool leavesOutSpare,
+MeasuredLevel LevelMender::makeOf(AnyReduction&& reduction, double within, const MendChoice& choice,
                                   const Progress& progress) const {
     struct Seen {
         std::vector<Triangle> triangles;
@@ -44,11 +44,13 @@ MeasuredLevel LevelMender::makeOf(AnyReduction&& reduction, double within, bool 
     Seen last;
     Limit limit;
     limit.within = within;
-    limit.leavesOutSpare = leavesOutSpare;
+    limit.leavesOutSpare = choice.leavesOutSpare;
+    limit.ahead = choice.ahead;
     limit.find = [&](const Mesh& level, const Progress& span) {
         last = {level.triangles, level.positions, measure(level, within, span)};
         std::vector<TooFar> places;
-        if (last.deviation.maxBound <= within) return places;
+        if (last.deviation.maxBound <= within || placesFartherThan(within, last.deviation) > choice.mostPlaces)
+            return places;
         for (const FarPlace& far : last.deviation.farPlaces)
             if (far.distance > nearlyTooFar * within) places.push_back({far.place, far.isOnSource});
         return places;
@@ -60,14 +62,14 @@ MeasuredLevel LevelMender::makeOf(AnyReduction&& reduction, double within, bool 
     return {std::move(mesh), std::move(last.deviation)};
 }
 
-MeasuredLevel LevelMender::make(const Reduction& reduction, double within, bool leavesOutSpare,
+MeasuredLevel LevelMender::make(const Reduction& reduction, double within, const MendChoice& choice,
                                 const Progress& progress) const {
-    return makeOf(reduction, within, leavesOutSpare, progress);
+    return makeOf(reduction, within, choice, progress);
 }
 
-MeasuredLevel LevelMender::make(Reduction&& reduction, double within, bool leavesOutSpare,
+MeasuredLevel LevelMender::make(Reduction&& reduction, double within, const MendChoice& choice,
                                 const Progress& progress) const {
-    return makeOf(std::move(reduction), within, leavesOutSpare, progress);
+    return makeOf(std::move(reduction), within, choice, progress);
 }
 
 std::size_t placesFartherThan(double within, const Deviation& deviation) {

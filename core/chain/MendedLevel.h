@@ -3,11 +3,20 @@
 #include "measure/Deviation.h"
 #include "reduce/Reduce.h"
 
+#include <limits>
+
 namespace um {
 
 struct MeasuredLevel {
     Mesh mesh;
     Deviation deviation;
+};
+
+struct MendChoice {
+    bool leavesOutSpare = false;  ///< as in Limit
+    /// Where more places than these are too far off, none of them is mended one by one.
+    std::size_t mostPlaces = std::numeric_limits<std::size_t>::max();
+    std::size_t ahead = 16;  ///< as in Limit
 };
 
 class LevelMender {
@@ -19,12 +28,12 @@ public:
 
     /// What a reduction of the source has come to, mended where it is farther off than that; its deviation is proven
     /// unless it is far too far off.
-    /// @param within          in the mesh's unit
-    /// @param leavesOutSpare  as in Limit
+    /// @param within  in the mesh's unit
     /// @throws Cancelled
-    MeasuredLevel make(const Reduction& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+    MeasuredLevel make(const Reduction& reduction, double within, const MendChoice& choice,
+                       const Progress& progress) const;
     /// The same where nothing more is wanted of the reduction.
-    MeasuredLevel make(Reduction&& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+    MeasuredLevel make(Reduction&& reduction, double within, const MendChoice& choice, const Progress& progress) const;
 
     /// In so many places as tell whether all is within a length.
     Deviation measure(const Mesh& level, double within, const Progress& progress) const;
@@ -32,7 +41,8 @@ public:
 private:
     // Of either.
     template <class AnyReduction>
-    MeasuredLevel makeOf(AnyReduction&& reduction, double within, bool leavesOutSpare, const Progress& progress) const;
+    MeasuredLevel makeOf(AnyReduction&& reduction, double within, const MendChoice& choice,
+                         const Progress& progress) const;
 
     DeviationSource m_source;
 };

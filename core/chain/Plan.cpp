@@ -1,17 +1,12 @@
 #include "chain/Plan.h"
 
 #include "base/Units.h"
-#include "chain/Halvings.h"
-#include "chain/MendedLevel.h"
 
 #include <algorithm>
 #include <cmath>
 
 namespace um {
 namespace {
-
-// What is proven of a level is a little more than what is found at its points, which the curve is made of.
-constexpr double provenToFound = 1.08;
 
 // A level that has more than this share of the triangles of the one before is hardly worth its file.
 constexpr double littleSaved = 0.8;
@@ -59,67 +54,6 @@ bool wastesAny(const std::vector<PlannedLevel>& levels, double far, const AssetS
 std::size_t roundedUp(double triangles) {
     const double digit = std::pow(10, std::floor(std::log10(std::max(1.0, triangles))) - 2);
     return std::size_t(std::max(1.0, digit < 1 ? std::ceil(triangles) : std::ceil(triangles / digit - 1e-9) * digit));
-}
-
-double ErrorCurve::trianglesFor(double error) const {
-    for (std::size_t i = points.size(); i-- > 0;) {
-        if (points[i].error > error) continue;
-        if (i + 1 == points.size()) return points[i].triangles;
-        const Point &fine = points[i], &coarse = points[i + 1];
-        // Next to the source itself, which has no error, there is no straight line.
-        if (!(fine.error > 0) || !(coarse.error > fine.error)) return fine.triangles;
-        const double share = std::log(error / fine.error) / std::log(coarse.error / fine.error);
-        return fine.triangles * std::pow(coarse.triangles / fine.triangles, share);
-    }
-    return points.empty() ? 0 : points.front().triangles;
-}
-
-double ErrorCurve::errorOf(double triangles) const {
-    for (std::size_t i = 0; i + 1 < points.size(); ++i) {
-        const Point &fine = points[i], &coarse = points[i + 1];
-        if (triangles < coarse.triangles) continue;
-        if (triangles >= fine.triangles) return fine.error;
-        if (!(fine.error > 0)) return coarse.error;
-        return fine.error * std::pow(coarse.error / fine.error, std::log(triangles / fine.triangles) /
-                                                                    std::log(coarse.triangles / fine.triangles));
-    }
-    return points.empty() ? 0 : points.back().error;
-}
-
-ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, const ErrorCurve::Point& known,
-                             const Progress& progress) {
-    // So much dearer at least than what is known, so that it stays the first that does.
-    constexpr double aLittleMore = 1.001;
-    ErrorCurve curve;
-    const std::vector<Reduction> places =
-        halvings(source, std::size_t(known.triangles), settings, progress.span(0, 0.4));
-    const DeviationSource prepared(source, progress.span(0.4, 0.45));
-    double before = std::numeric_limits<double>::infinity();
-    for (std::size_t i = places.size(); i-- > 0;) {
-        const Progress span = progress.span(1 - 0.55 * double(i + 1) / double(places.size()),
-                                            1 - 0.55 * double(i) / double(places.size()));
-        const Mesh mesh = places[i].mesh(span.span(0, 0.5));
-        DeviationSettings quick;
-        quick.samples = 50000;
-        quick.proven = false;
-        const Deviation deviation = measureDeviation(prepared, mesh, quick, span.span(0.5, 1));
-        // Where a few places are off by more than that, a search brings them closer.
-        const double usual = usualMax(deviation, double(mesh.triangleCount()) / double(source.triangleCount()));
-        const double error = source.metresPerUnit * std::min(provenToFound * deviation.max, usual);
-        // Finer is never worse; where it was measured so, the coarser one was lucky.
-        before = std::max(std::min(before, error), aLittleMore * known.error);
-        // Where a count could not be met, two of them come to the same.
-        if (!curve.points.empty() && double(mesh.triangleCount()) <= curve.points.back().triangles)
-            curve.points.back().error = before;
-        else
-            curve.points.push_back({double(mesh.triangleCount()), before});
-    }
-    const auto all = double(source.triangleCount());
-    if (known.triangles < all) curve.points.push_back(known);
-    curve.points.push_back({all, 0});
-    std::reverse(curve.points.begin(), curve.points.end());
-    progress.at(1);
-    return curve;
 }
 
 Plan planFrom(const ErrorCurve& curve, const AssetSize& asset, double facingShare, const PlanSettings& settings,

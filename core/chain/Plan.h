@@ -1,28 +1,10 @@
 #pragma once
 /// Finding a chain: how many levels, of which counts, coming in where; so that what the eye could notice and what the
 /// graphics card would waste both stay small.
+#include "chain/ErrorCurve.h"
 #include "chain/Recipe.h"
 
 namespace um {
-
-/// How the deviation grows as triangles go, in metres; counts falling.
-struct ErrorCurve {
-    struct Point {
-        double triangles = 0, error = 0;
-    };
-    std::vector<Point> points;
-
-    /// The fewest triangles that stay within an error: along straight lines in logarithms between the points. The most
-    /// that there are where none does, the fewest where all do.
-    double trianglesFor(double error) const;
-    double errorOf(double triangles) const;
-};
-
-/// Reduces by halves, beginning from a level that is known (or the source, without any error), and measures them. The
-/// last point is the source itself.
-/// @throws MeshError, InputError, Cancelled
-ErrorCurve measureErrorCurve(const Mesh& source, const ReduceSettings& settings, const ErrorCurve::Point& known,
-                             const Progress& progress);
 
 struct PlannedLevel {
     std::size_t triangles = 0;

@@ -23,11 +23,6 @@ std::string pixelTarget(double pixels, double distance) {
     return text.str();
 }
 
-bool isUnlucky(const Level& level, double from, const Recipe& recipe) {
-    constexpr double muchFarther = 1.25;
-    return costOf(level).unnoticedFrom(recipe.screen, recipe.switching) > muchFarther * from;
-}
-
 Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& planned, std::size_t total) {
     Room room;
     room.most = before.back().mesh->triangleCount() - 1;
@@ -41,11 +36,11 @@ Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& p
     return room;
 }
 
-std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
+std::optional<Fewest> fewestFrom(double from, FewestFinder& finder, double metresPerUnit, const Recipe& recipe,
                                  const Room& room, const Progress& progress) {
     const Target target = parseTarget(pixelTarget(recipe.switching.allowedPixels, from));
     Fewest fewest =
-        fewestWithin(source, *allowedDeviation(target, recipe.screen, source.metresPerUnit), reducing, progress);
+        finder.within(*allowedDeviation(target, recipe.screen, metresPerUnit), SearchEffort::Quick, progress);
     const std::size_t triangles = fewest.mesh.triangleCount();
     if (triangles < room.least || triangles > room.most) return std::nullopt;
     return fewest;
@@ -59,12 +54,12 @@ PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size,
     const std::string target = pixelTarget(recipe.switching.allowedPixels, nearestOf(settings, size, recipe.screen));
     const double allowed = *allowedDeviation(parseTarget(target), recipe.screen, metres);
     PlannedChain result;
-    result.reducing = settingsFor(care, source, recipe.screen);
-    result.first = fewestWithin(source, allowed, result.reducing, progress.span(0, 0.6));
+    result.finder =
+        std::make_shared<FewestFinder>(source, settingsFor(care, source, recipe.screen), progress.span(0, 0.2));
+    result.first = result.finder->within(allowed, SearchEffort::Quick, progress.span(0.2, 0.7));
     const auto triangles = result.first->mesh.triangleCount();
-    const ErrorCurve curve = measureErrorCurve(
-        source, result.reducing, {double(triangles), triangles < source.triangleCount() ? allowed * metres : 0},
-        progress.span(0.6, 1));
+    const ErrorCurve curve =
+        measureErrorCurve(result.finder->halved(), {double(triangles), allowed * metres}, progress.span(0.7, 1));
     const double facingShare = facingTriangles(source) / double(source.triangleCount());
     Plan plan = planFrom(curve, size, facingShare, settings, recipe.screen, recipe.switching);
     for (const PlannedLevel& level : plan.levels) {
@@ -76,10 +71,12 @@ PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size,
         recipe.levels.push_back(one);
         result.from.push_back(level.from);
     }
-    if (plan.levels.front().triangles >= triangles)
+    std::size_t others = 0;
+    for (std::size_t i = 1; i < plan.levels.size(); ++i) others += plan.levels[i].triangles;
+    if (settings.totalTriangles == 0 || others + triangles <= settings.totalTriangles)
         recipe.levels.front().target = target;
     else
-        result.first.reset();  // more than the total leaves
+        result.first.reset();
     recipe.plan.reset();
     result.recipe = std::move(recipe);
     result.advice = std::move(plan.advice);

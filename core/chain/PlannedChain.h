@@ -1,8 +1,9 @@
 #pragma once
-/// A chain as a plan finds it for a source, and what becomes of planned levels that had bad luck.
+/// A chain as a plan finds it for a source, and the levels of such a chain.
 #include "chain/FewestWithin.h"
 #include "chain/Recipe.h"
 
+#include <memory>
 #include <optional>
 
 namespace um {
@@ -11,12 +12,12 @@ struct PlannedChain {
     Recipe recipe;                ///< its levels, and no plan any more
     std::optional<Fewest> first;  ///< of its levels, where it is as fine as it has to be
     std::vector<double> from;     ///< metres, for each level
-    ReduceSettings reducing;
+    std::shared_ptr<FewestFinder> finder;
     std::vector<std::string> advice;
 };
 
-/// No distance can be found for the first level: it is seen from as near as can be. The others are planned from what it
-/// comes to.
+/// Keeps a reference to `source` in its finder, which must stay as it is. No distance can be found for the first level:
+/// it is seen from as near as can be. The others are planned from what it comes to.
 /// @param recipe  with a plan
 /// @throws MeshError, InputError, Cancelled
 PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size, const Progress& progress);
@@ -24,11 +25,6 @@ PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size,
 /// "1px@0.7066m": never farther than the distance, so that what is within so many pixels there is so at the distance
 /// too.
 std::string pixelTarget(double pixels, double distance);
-
-/// A single place decides about the largest deviation of any one reduction: a level that comes in so much later than it
-/// was planned had bad luck.
-/// @param from  metres, where it was planned to come in
-bool isUnlucky(const Level& level, double from, const Recipe& recipe);
 
 /// How many triangles a planned level may have.
 struct Room {
@@ -43,7 +39,7 @@ Room roomFor(const std::vector<Level>& before, const std::vector<std::size_t>& p
 
 /// The fewest triangles that may come in there, if there is room for so many.
 /// @throws MeshError, Cancelled
-std::optional<Fewest> fewestFrom(double from, const Mesh& source, const ReduceSettings& reducing, const Recipe& recipe,
+std::optional<Fewest> fewestFrom(double from, FewestFinder& finder, double metresPerUnit, const Recipe& recipe,
                                  const Room& room, const Progress& progress);
 
 }  // namespace um

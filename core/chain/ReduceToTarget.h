@@ -17,7 +17,7 @@ struct TargetResult {
 };
 
 /// Counts and shares are reduced to directly, or the closest level of the count is searched for (closestAt). For a
-/// length, and for pixels at a distance, the count is searched for: the fewest triangles (to about an eighth) whose
+/// length, and for pixels at a distance, the count is searched for: the fewest triangles (to about a seventh) whose
 /// proven deviation, measured both ways, stays within it (fewestWithin).
 /// @param isThorough  whether for a count or share the closest level is searched for
 /// @throws MeshError, Cancelled

@@ -25,6 +25,9 @@ struct Limit {
     /// Whether vertices that were kept for that and are not needed are left out of the level, or put in where they do
     /// no harm.
     bool leavesOutSpare = false;
+
+    /// Where no step helps at a place that was found, so many of the best are tried with another one after each.
+    std::size_t ahead = 16;
 };
 
 }  // namespace um

@@ -49,7 +49,9 @@ Polisher::FarTriangle Polisher::farTriangleAt(const TooFar& there) const {
 // Very many steps can be tried at each of a few places.
 // @param count  of triangles that it may have more; those that it has are taken off
 // @returns whether there was something to be done at each of them
-bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::size_t& count, const Progress& progress) {
+bool Polisher::mendAt(const std::vector<TooFar>& places, const Limit& limit, std::size_t& count,
+                      const Progress& progress) {
+    const double within = limit.within;
     constexpr std::size_t mostNewOfPlace = 12;
     constexpr double closerThanAsked = 0.97;
     if (m_isCurrent)
@@ -63,7 +65,7 @@ bool Polisher::mendAt(const std::vector<TooFar>& places, double within, std::siz
     const Groups sourceVertices = sourceByVertex();
     std::vector<std::uint8_t> isDone(m_level.triangleCount(), 0);
     PatchLimits limits;
-    limits.ahead = 16;
+    limits.ahead = limit.ahead;
     limits.isCloseLook = true;
     // A little is enough where little is missing.
     limits.mostLeft = 0.95;
@@ -94,7 +96,7 @@ std::size_t Polisher::mendWhereFound(const Limit& limit, std::size_t count, cons
         const Progress finding = progress.span(double(time) / mostTimes, double(time + 1) / mostTimes);
         const std::vector<TooFar> places = limit.find(shape(), finding);
         if (places.empty() || places.size() > mostPlaces) break;
-        if (!mendAt(places, limit.within, left, progress)) break;
+        if (!mendAt(places, limit, left, progress)) break;
     }
     m_sourceTree = m_levelTree = nullptr;
     return count - left;

@@ -219,7 +219,7 @@ private:
     std::size_t mendFarthest(std::size_t count, const Progress& progress);
     std::size_t mendFartherThan(double within, std::size_t count, const Progress& progress);
     FarTriangle farTriangleAt(const TooFar& there) const;
-    bool mendAt(const std::vector<TooFar>& places, double within, std::size_t& count, const Progress& progress);
+    bool mendAt(const std::vector<TooFar>& places, const Limit& limit, std::size_t& count, const Progress& progress);
     std::size_t mendWhereFound(const Limit& limit, std::size_t count, const Progress& progress);
     Mesh shape() const;
     std::vector<FarPlace> farSamples() const;

@@ -29,11 +29,11 @@ private slots:
         // The demo's own, with its textures, skin and blend shape, but smaller: each is made into many chains.
         ReduceSettings quick;
         quick.polish = false;
-        writeMesh(reduceMesh(demo::makeEel(), 30000, quick, Progress()).mesh, m_folder / "eel.glb", Progress());
+        writeMesh(reduceMesh(demo::makeEel(), 8000, quick, Progress()).mesh, m_folder / "eel.glb", Progress());
         const Mesh lamp = demo::makeDiversLamp();
         writeMesh(lamp, m_folder / "lamp.glb", Progress());
         writeMesh(reduceMesh(lamp, 4000, quick, Progress()).mesh, m_folder / "lamp_level.glb", Progress());
-        writeMesh(reduceMesh(demo::makeStorageJar(), 40000, quick, Progress()).mesh, m_folder / "jar.glb", Progress());
+        writeMesh(reduceMesh(demo::makeStorageJar(), 8000, quick, Progress()).mesh, m_folder / "jar.glb", Progress());
     }
 
     void passAndOpen_data() {
@@ -107,7 +107,7 @@ private:
 
     Json chainOf(const QString& source, const QStringList& options) {
         std::filesystem::remove_all(m_folder / "out");
-        const QStringList chain = {"chain", path(source + ".glb"), path("out"), "--targets", "6000,2000,500"};
+        const QStringList chain = {"chain", path(source + ".glb"), path("out"), "--targets", "3000,1000,300"};
         run(UMESH_PROGRAM, chain + options);
         return Json::parse(test::contentOf(m_folder / "out" / (source.toStdString() + "_chain.json")));
     }

@@ -28,19 +28,19 @@ class ClosestAtTest : public QObject {
 private slots:
     // The same count, but what is farthest off is much closer, and the rest pays little for it.
     void comesCloserThanAReduction() {
-        const Mesh source = test::makeSheet(300, 300, 1, 1, waves);
-        const Mesh plain = reduceMesh(source, 4000, {}, Progress()).mesh;
+        const Mesh source = test::makeSheet(150, 150, 1, 1, waves);
+        const Mesh plain = reduceMesh(source, 1500, {}, Progress()).mesh;
         const Deviation before = measureDeviation(source, plain, {}, Progress());
-        const ClosestLevel closest = closestAt(source, 4000, {}, Progress());
-        QCOMPARE(closest.mesh.triangleCount(), std::size_t(4000));
+        const ClosestLevel closest = closestAt(source, 1500, {}, Progress());
+        QCOMPARE(closest.mesh.triangleCount(), std::size_t(1500));
         QVERIFY(closest.targetMet);
         const QString figures = QString("%1 -> %2, rms %3 -> %4")
                                     .arg(before.max)
                                     .arg(closest.deviation.max)
                                     .arg(before.rms)
                                     .arg(closest.deviation.rms);
-        QVERIFY2(closest.deviation.maxBound < 0.85 * before.max, qPrintable(figures));
-        QVERIFY2(closest.deviation.rms < 1.05 * before.rms, qPrintable(figures));
+        QVERIFY2(closest.deviation.maxBound < 0.9 * before.max, qPrintable(figures));
+        QVERIFY2(closest.deviation.rms < 1.1 * before.rms, qPrintable(figures));
         // What it says of itself is what anyone measures.
         const Deviation after = measureDeviation(source, closest.mesh, {}, Progress());
         QVERIFY(after.max <= closest.deviation.maxBound);
@@ -57,14 +57,14 @@ private slots:
         }
     }
 
-    // Mending alone brings it to 0.059: at the rest there is nothing that helps by itself, but with the source dearer
-    // there another way down is taken.
+    // Where no step helps by itself, the source is made dearer there and reduced anew.
     void reducesAnewWherePlacesCannotBeMended() {
         const Mesh ball = test::makeBumpyBall();
         const ClosestLevel closest = closestAt(ball, 200, {}, Progress());
         QCOMPARE(closest.mesh.triangleCount(), std::size_t(200));
         const Deviation plain = measureDeviation(ball, reduceMesh(ball, 200, {}, Progress()).mesh, {}, Progress());
-        QVERIFY2(closest.deviation.maxBound < 0.04, qPrintable(QString::number(closest.deviation.maxBound)));
+        QVERIFY2(closest.deviation.maxBound < 0.7 * plain.max,
+                 qPrintable(QString("%1 -> %2").arg(plain.max).arg(closest.deviation.maxBound)));
         QVERIFY2(closest.deviation.rms < 1.1 * plain.rms,
                  qPrintable(QString("%1 -> %2").arg(plain.rms).arg(closest.deviation.rms)));
     }
@@ -97,17 +97,17 @@ private slots:
     // Nothing brings a level close to what was dropped: the search goes by the rest, and says so. What it measures is
     // the whole.
     void goesByWhatIsLeftWhereSomethingIsDropped() {
-        const Mesh sheet = test::makeSheet(140, 140, 1, 1, waves);
+        const Mesh sheet = test::makeSheet(80, 80, 1, 1, waves);
         const Mesh pebble = test::moved(test::makeSphere(0.03, 4), {0.5, 0.5, 0.5});
         const Mesh source = test::joined(sheet, pebble);
         ReduceSettings settings;
         settings.dropLooseBelow = 0.2;
-        const Mesh plain = reduceMesh(sheet, 600, {}, Progress()).mesh;
+        const Mesh plain = reduceMesh(sheet, 300, {}, Progress()).mesh;
         const double before = measureDeviation(sheet, plain, {}, Progress()).max;
-        const ClosestLevel closest = closestAt(source, 600, settings, Progress());
-        QCOMPARE(closest.mesh.triangleCount(), std::size_t(600));
+        const ClosestLevel closest = closestAt(source, 300, settings, Progress());
+        QCOMPARE(closest.mesh.triangleCount(), std::size_t(300));
         QVERIFY(closest.notes.restWithin.has_value());
-        QVERIFY2(*closest.notes.restWithin < 0.85 * before,
+        QVERIFY2(*closest.notes.restWithin < 0.9 * before,
                  qPrintable(QString("%1 -> %2").arg(before).arg(*closest.notes.restWithin)));
         QVERIFY(measureDeviation(sheet, closest.mesh, {}, Progress()).max <= *closest.notes.restWithin);
         QVERIFY(closest.deviation.max > 0.4);
@@ -132,7 +132,7 @@ private slots:
 
     // Each try mends corners that have several wedges, and what hangs on vertices.
     void takesSeamsAndSkinAlong() {
-        Mesh source = test::makeSheet(140, 140, 1, 1, waves);
+        Mesh source = test::makeSheet(110, 110, 1, 1, waves);
         test::addUvsWithSeam(source, 0.5);
         for (const Vec3f& p : source.positions) source.influences.push_back({{0, 1, 0, 0}, {1 - p.x(), p.x(), 0, 0}});
         source.skeleton.resize(2);

@@ -1,6 +1,5 @@
 // Which level is drawn where, what that costs, and how a chain is planned; against distances reckoned by hand.
 #include "base/Error.h"
-#include "chain/Halvings.h"
 #include "chain/Plan.h"
 #include "chain/ReduceToTarget.h"
 #include "measure/PixelLoad.h"
@@ -255,7 +254,8 @@ private slots:
 
     void measuresACurveThatFalls() {
         const Mesh ball = test::makeSphere(0.5, 40);
-        const ErrorCurve curve = measureErrorCurve(ball, {}, {double(ball.triangleCount()), 0}, Progress());
+        HalvedSource halved(ball, {}, Progress());
+        const ErrorCurve curve = measureErrorCurve(halved, {double(ball.triangleCount()), 0}, Progress());
         QCOMPARE(curve.points.front().triangles, double(ball.triangleCount()));
         QCOMPARE(curve.points.front().error, 0.0);
         for (std::size_t i = 1; i < curve.points.size(); ++i) {
@@ -273,12 +273,11 @@ private slots:
         const Mesh sheet = test::makeSheet(60, 60, 1, 1, [](double x, double z) { return 0.05 * std::sin(9 * x * z); });
         ReduceSettings settings;
         settings.protect.borders = Protection::Hard;
-        const std::vector<Reduction> places = halvings(sheet, sheet.triangleCount(), settings, Progress());
-        QVERIFY2(places.size() > 2 && places.size() < 14, qPrintable(QString::number(places.size())));
-        for (std::size_t i = 1; i < places.size(); ++i) QVERIFY(places[i].triangles() < places[i - 1].triangles());
+        HalvedSource halved(sheet, settings, Progress());
+        QVERIFY2(halved.halvings() > 2 && halved.halvings() < 14, qPrintable(QString::number(halved.halvings())));
+        const ErrorCurve curve = measureErrorCurve(halved, {double(sheet.triangleCount()), 0}, Progress());
         // Between 240 vertices on the border lie 238 triangles.
-        QVERIFY(places.back().mesh(Progress()).triangleCount() >= 238);
-        const ErrorCurve curve = measureErrorCurve(sheet, settings, {double(sheet.triangleCount()), 0}, Progress());
+        QVERIFY(curve.points.back().triangles >= 238);
         for (std::size_t i = 1; i < curve.points.size(); ++i)
             QVERIFY(curve.points[i].triangles < curve.points[i - 1].triangles);
         const TargetResult within = reduceToTarget(sheet, parseTarget("200mm"), {}, settings, false, Progress());

@@ -20,7 +20,7 @@ using namespace um;
 
 namespace {
 
-constexpr int usualSeconds = 3;
+constexpr int usualSeconds = 2;
 
 unsigned numberOf(const char* variable, unsigned usual) {
     bool isThere = false;

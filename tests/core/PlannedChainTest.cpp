@@ -1,4 +1,4 @@
-// What becomes of a planned level that comes in too late.
+// The levels of a planned chain.
 #include "chain/PlannedChain.h"
 #include "tests/support/Shapes.h"
 #include "tests/support/TestMain.h"
@@ -15,15 +15,6 @@ Level levelWith(std::size_t triangles) {
     return makeLevel("level", std::to_string(triangles), std::make_shared<const Mesh>(std::move(mesh)));
 }
 
-// Metres from which on its proven deviation covers what is allowed.
-Level levelFrom(double distance, const Recipe& recipe) {
-    Level level = levelWith(4);
-    Deviation deviation;
-    deviation.maxBound = recipe.screen.length(recipe.switching.allowedPixels, distance);
-    level.evidence = std::make_shared<const Deviation>(deviation);
-    return level;
-}
-
 }  // namespace
 
 class PlannedChainTest : public QObject {
@@ -33,14 +24,6 @@ private slots:
     void saysADistanceThatIsNotFarther() {
         QCOMPARE(pixelTarget(1, 0.70666), std::string("1px@0.7066m"));
         QCOMPARE(pixelTarget(0.5, 23.4567), std::string("0.5px@23.45m"));
-    }
-
-    void tellsWhatComesInTooLate() {
-        Recipe recipe;
-        recipe.switching.allowedPixels = 2;
-        QVERIFY(!isUnlucky(levelFrom(8, recipe), 10, recipe));
-        QVERIFY(!isUnlucky(levelFrom(12, recipe), 10, recipe));
-        QVERIFY(isUnlucky(levelFrom(13, recipe), 10, recipe));
     }
 
     void leavesRoomBetweenNeighboursAndWithinATotal() {
@@ -58,11 +41,12 @@ private slots:
     }
 
     void findsTheFewestThatMayComeInThere() {
-        Mesh ball = test::makeSphere(0.1, 40);
+        Mesh ball = test::makeSphere(0.1, 20);
         for (Vec3f& p : ball.positions) p *= 1 + 0.03f * std::sin(90 * p.x()) * std::cos(70 * p.y());
         const Recipe recipe;
         const Room all{1, ball.triangleCount()};
-        const auto find = [&](const Room& room) { return fewestFrom(4, ball, {}, recipe, room, Progress()); };
+        FewestFinder finder(ball, {}, Progress());
+        const auto find = [&](const Room& room) { return fewestFrom(4, finder, 1, recipe, room, Progress()); };
         const std::optional<Fewest> fewest = find(all);
         QVERIFY(fewest.has_value());
         QVERIFY(recipe.screen.pixels(fewest->deviation.maxBound, 4) <= 1);

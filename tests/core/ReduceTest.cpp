@@ -9,6 +9,7 @@
 #include <oneapi/tbb/global_control.h>
 #include <QTest>
 #include <set>
+#include <thread>
 
 using namespace um;
 
@@ -70,7 +71,9 @@ private slots:
     }
 
     void givesTheSameMeshForAnyNumberOfThreads() {
-        const Mesh sheet = test::makeSheet(120, 120, 1, 1, wave);
+        // Above 16,000 vertices a mesh is contracted in several regions at a time.
+        const Mesh sheet = test::makeSheet(250, 250, 1, 1, wave);
+        QVERIFY(sheet.vertexCount() > 3 * 16000);
         Mesh with[2];
         for (const std::size_t threads : {1, 2}) {
             const tbb::global_control limit(tbb::global_control::max_allowed_parallelism, threads);
@@ -200,7 +203,11 @@ private slots:
         broken.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {2, 2, 2}, {1, 0, 0}};
         broken.triangles = {{0, 1, 2}, {1, 0, 3}, {0, 1, 4}, {0, 2, 1}, {2, 2, 4}, {1, 6, 1}, {0, 1, 6}};
         ensureSections(broken, "broken");
-        for (const std::size_t target : {5, 3, 1}) QVERIFY(reduce(broken, target).mesh.triangleCount() <= 5);
+        for (const std::size_t target : {4, 3, 1}) {
+            const Reduced result = reduce(broken, target);
+            QVERIFY(result.mesh.triangleCount() > 0);
+            QCOMPARE(result.targetMet, result.mesh.triangleCount() <= target);
+        }
         Mesh single;
         single.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
         single.triangles = {{0, 1, 2}};
@@ -256,11 +263,18 @@ private slots:
         QCOMPARE(result.mesh.triangleCount(), std::size_t(64));
     }
 
-    void stopsWithinAMoment() {
-        const Mesh sheet = test::makeSheet(500, 500, 1, 1, wave);
-        const Progress progress;
-        progress.cancel();
-        QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, 100, {}, progress), Cancelled);
+    void stopsWhenItIsCancelledOnTheWay() {
+        const Mesh sheet = test::makeSheet(250, 250, 1, 1, wave);
+        for (const double from : {0.0, 0.2, 0.6}) {
+            const Progress progress;
+            std::thread other([&] {
+                while (progress.fraction() < from) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                progress.cancel();
+            });
+            QVERIFY_EXCEPTION_THROWN(reduceMesh(sheet, 100, {}, progress), Cancelled);
+            other.join();
+            QVERIFY(progress.fraction() >= from && progress.fraction() < 1);
+        }
     }
 
     void makesAStandInOfAboutTheWantedSize() {

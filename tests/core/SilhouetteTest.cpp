@@ -106,10 +106,10 @@ private slots:
     }
 
     void hardlyChangesWithFinerSamples() {
-        const Mesh source = test::makeTorus(1, 0.4, 90, 40);
+        const Mesh source = test::makeTorus(1, 0.4, 60, 30);
         const Mesh level = reduceMesh(source, 200, {}, Progress()).mesh;
-        const Silhouette coarse = measureSilhouette(source, level, {98, 300, 4}, Progress());
-        const Silhouette fine = measureSilhouette(source, level, {98, 300, 8}, Progress());
+        const Silhouette coarse = measureSilhouette(source, level, {26, 300, 4}, Progress());
+        const Silhouette fine = measureSilhouette(source, level, {26, 300, 8}, Progress());
         for (const auto& [a, b] : {std::pair(coarse.mean, fine.mean), std::pair(coarse.max, fine.max),
                                    std::pair(coarse.areaShare, fine.areaShare)})
             QVERIFY2(std::abs(a - b) < 0.02 * b, qPrintable(QString("%1 %2").arg(a).arg(b)));
@@ -119,7 +119,7 @@ private slots:
     void saysTheSameFromPicturesDrawnOnce() {
         const Mesh sphere = test::makeSphere(1, 40);
         const ContourMesh source(sphere);
-        const SilhouetteSettings settings{26, 200, 4};
+        const SilhouetteSettings settings{26, 100, 4};
         const SourceOutlines outlines(source, settings, Progress());
         for (const double size : {1.0, 0.8, 1.3}) {
             for (const Vec3d& by : {Vec3d(0, 0, 0), Vec3d(0.4, -0.7, 0.2), Vec3d(-1.5, 0.3, -2)}) {

@@ -45,13 +45,15 @@ private slots:
         QVERIFY2(d.rms < 2.4 / 1000, qPrintable(QString::number(d.rms)));
     }
 
-    void isNotFarBehindOrAheadOfTheEngine() {
+    // Both contract by quadrics here; without the polish the engine has no advantage that would explain a factor.
+    void isNotFarBehindThePlainEngine() {
         const Mesh source = hills();
+        ReduceSettings plain;
+        plain.polish = false;
         const double textbook = measureDeviation(source, bench::reduceByTextbook(source, 600), {}, Progress()).rms;
         const double engine =
-            measureDeviation(source, reduceMesh(source, 600, {}, Progress()).mesh, {}, Progress()).rms;
-        QVERIFY2(engine < 1.3 * textbook && textbook < 2 * engine,
-                 qPrintable(QString("%1 %2").arg(engine).arg(textbook)));
+            measureDeviation(source, reduceMesh(source, 600, plain, Progress()).mesh, {}, Progress()).rms;
+        QVERIFY2(textbook < 1.5 * engine, qPrintable(QString("%1 %2").arg(engine).arg(textbook)));
     }
 };
 
