@@ -1,11 +1,15 @@
 #include "files/GltfUnpack.h"
 
 #include "base/Error.h"
+#include "base/File.h"
 #include "files/Glb.h"
 #include "files/GltfBuffer.h"
+#include "files/Text.h"
 
 #include <draco/compression/decode.h>
 #include <draco/mesh/mesh.h>
+#include <tiny_gltf.h>
+#include <map>
 
 namespace um {
 namespace {
@@ -14,14 +18,22 @@ constexpr const char* dracoExtension = "KHR_draco_mesh_compression";
 
 class Unpacker {
 public:
-    Unpacker(const std::filesystem::path& path, std::string_view json, std::string_view binary)
-        : m_path(path), m_json(Json::parse(json)), m_bytes(binary) {}
+    Unpacker(const std::filesystem::path& path, std::string_view json, std::optional<std::string_view> binary)
+        : m_path(path), m_json(Json::parse(json)), m_hasBlock(binary.has_value()), m_bytes(binary.value_or("")) {}
+
+    bool isCompressed() const {
+        if (!m_json.contains("meshes")) return false;
+        for (const Json& mesh : m_json["meshes"])
+            for (const Json& primitive : mesh.at("primitives"))
+                if (isCompressed(primitive)) return true;
+        return false;
+    }
 
     std::string unpack() {
+        makeRoom();
         for (Json& mesh : m_json.at("meshes"))
             for (Json& primitive : mesh.at("primitives"))
-                if (primitive.contains("extensions") && primitive["extensions"].contains(dracoExtension))
-                    unpack(primitive);
+                if (isCompressed(primitive)) unpack(primitive);
         for (const char* list : {"extensionsRequired", "extensionsUsed"})
             if (m_json.contains(list)) {
                 Json left = Json::array();
@@ -38,15 +50,28 @@ private:
         throw FileError(m_path.string() + " has a compressed part that is damaged; export or copy it again.");
     }
 
+    static bool isCompressed(const Json& primitive) {
+        return primitive.contains("extensions") && primitive["extensions"].contains(dracoExtension);
+    }
+
+    // The first buffer of a GLB is the block in the file; here it takes what is unpacked.
+    void makeRoom() {
+        Json& buffers = m_json.at("buffers");
+        if (m_hasBlock && !buffers.at(0).contains("uri")) return;
+        buffers.insert(buffers.begin(), Json{{"byteLength", 0}});
+        for (Json& view : m_json.at("bufferViews")) view["buffer"] = view.at("buffer").get<std::size_t>() + 1;
+    }
+
     void unpack(Json& primitive) {
         const Json packed = primitive["extensions"][dracoExtension];
         primitive["extensions"].erase(dracoExtension);
         const Json& view = m_json.at("bufferViews").at(packed.at("bufferView").get<std::size_t>());
         const std::size_t offset = view.value("byteOffset", std::size_t(0)), length = view.at("byteLength");
-        if (offset > m_bytes.size() || length > m_bytes.size() - offset) fail();
+        const std::string& bytes = bytesOf(view.at("buffer"));
+        if (offset > bytes.size() || length > bytes.size() - offset) fail();
         draco::DecoderBuffer buffer;
         // The decoder reads while more bytes are put behind these.
-        const std::string own = m_bytes.substr(offset, length);
+        const std::string own = bytes.substr(offset, length);
         buffer.Init(own.data(), own.size());
         auto decoded = draco::Decoder().DecodeMeshFromBuffer(&buffer);
         if (!decoded.ok()) fail();
@@ -65,9 +90,29 @@ private:
             gltf::unsignedIntType);
     }
 
+    const std::string& bytesOf(std::size_t buffer) {
+        if (buffer == 0) return m_bytes;
+        const auto [entry, isNew] = m_loaded.try_emplace(buffer);
+        if (!isNew) return entry->second;
+        const std::string uri = m_json.at("buffers").at(buffer).at("uri");
+        if (uri.starts_with("data:")) {
+            std::vector<unsigned char> bytes;
+            std::string type;
+            if (!tinygltf::DecodeDataURI(&bytes, type, uri, 0, false)) fail();
+            entry->second.assign(bytes.begin(), bytes.end());
+        } else {
+            entry->second = MappedFile(m_path.parent_path() / nameOfUri(uri)).text();
+        }
+        return entry->second;
+    }
+
     void putAttribute(std::size_t accessor, const draco::PointAttribute& attribute, std::uint32_t points) {
         const int type = m_json.at("accessors").at(accessor).at("componentType");
-        if (type == gltf::unsignedByteType)
+        if (type == TINYGLTF_COMPONENT_TYPE_BYTE)
+            putValues<std::int8_t>(accessor, attribute, points, type);
+        else if (type == TINYGLTF_COMPONENT_TYPE_SHORT)
+            putValues<std::int16_t>(accessor, attribute, points, type);
+        else if (type == gltf::unsignedByteType)
             putValues<std::uint8_t>(accessor, attribute, points, type);
         else if (type == gltf::unsignedShortType)
             putValues<std::uint16_t>(accessor, attribute, points, type);
@@ -100,17 +145,25 @@ private:
 
     const std::filesystem::path& m_path;
     Json m_json;
-    std::string m_bytes;
+    bool m_hasBlock;      // whether the file is a GLB
+    std::string m_bytes;  // of the first buffer
+    std::map<std::size_t, std::string> m_loaded;
 };
 
 }  // namespace
 
 std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::string_view text) {
-    const auto chunks = chunksOfGlb(text);
+    const bool isBinary = text.starts_with("glTF");
+    const auto chunks = isBinary ? chunksOfGlb(text) : std::nullopt;
     // What is cut off is said by the reader.
-    if (!chunks || chunks->json.find(dracoExtension) == std::string_view::npos) return std::nullopt;
+    if (isBinary && !chunks) return std::nullopt;
+    const std::string_view json = chunks ? chunks->json : text;
+    // A file may name the extension without using it.
+    if (json.find(dracoExtension) == std::string_view::npos || !Json::accept(json)) return std::nullopt;
     try {
-        return Unpacker(path, chunks->json, chunks->bytes).unpack();
+        Unpacker unpacker(path, json, chunks ? std::optional(chunks->bytes) : std::nullopt);
+        if (!unpacker.isCompressed()) return std::nullopt;
+        return unpacker.unpack();
     } catch (const Json::exception&) {
         throw FileError(path.string() + " is no valid glTF: its compressed parts are not described; export it again.");
     }

@@ -1,5 +1,6 @@
 // What glTF files may contain, case by case; each file is written out here.
 #include "base/Json.h"
+#include "files/Gltf.h"
 #include "files/Image.h"
 #include "files/MeshFile.h"
 #include "tests/support/Files.h"
@@ -119,6 +120,36 @@ private slots:
         const Mesh mesh = builder.read(m_folder, "sparse").mesh;
         QVERIFY(std::find(mesh.positions.begin(), mesh.positions.end(), Vec3f(5, 6, 7)) != mesh.positions.end());
         QVERIFY(std::find(mesh.positions.begin(), mesh.positions.end(), Vec3f(1, 1, 0)) == mesh.positions.end());
+    }
+
+    // Accessors of compressed primitives have no buffer view; the bytes lie in the file, beside it, or in a data URI.
+    void readsCompressedPrimitivesWhereverTheirBytesLie() {
+        Mesh sphere = test::makeSphere(1, 12);
+        for (const Vec3f& p : sphere.positions) sphere.uvs.emplace_back(p.x(), p.y());
+        writeGltfLevels({&sphere}, {}, m_folder / "packed.glb", true, GltfPacking::Draco, Progress());
+        writeGltfLevels({&sphere}, {}, m_folder / "packed.gltf", false, GltfPacking::Draco, Progress());
+        Json json = Json::parse(test::contentOf(m_folder / "packed.gltf"));
+        for (const Json& accessor : json["accessors"]) QVERIFY(!accessor.contains("bufferView"));
+        const QString uri = QString::fromStdString(json["buffers"][0]["uri"].get<std::string>());
+        QVERIFY(uri.startsWith("data:"));
+        m_folder.write("the bytes.bin", QByteArray::fromBase64(uri.mid(uri.indexOf(',') + 1).toLatin1()).toStdString());
+        json["buffers"][0]["uri"] = "the%20bytes.bin";
+        m_folder.write("beside.gltf", json.dump());
+        for (const char* name : {"packed.glb", "packed.gltf", "beside.gltf"}) {
+            const MeshFile file = readMesh(m_folder / name, Progress());
+            QCOMPARE(file.mesh.triangleCount(), sphere.triangleCount());
+            QCOMPARE(file.mesh.vertexCount(), sphere.vertexCount());
+            for (TriangleId t = 0; t < file.mesh.triangleCount(); ++t)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec3f& p = file.mesh.positions[file.mesh.triangles[t][k]];
+                    const Vec2f& uv = file.mesh.uvs[file.mesh.wedgesOf(t)[k]];
+                    QVERIFY(std::abs(p.norm() - 1) < 1e-3f && (uv - Vec2f(p.x(), p.y())).norm() < 1e-3f);
+                }
+        }
+        QCOMPARE(readMesh(m_folder / "beside.gltf", Progress()).companions.size(), std::size_t(1));
+        std::filesystem::remove(m_folder / "the bytes.bin");
+        const QString said = test::errorOf([&] { readMesh(m_folder / "beside.gltf", Progress()); });
+        QVERIFY2(said.contains("the bytes.bin"), qPrintable(said));
     }
 
     void placesNodesByRotationAndMatrix() {
