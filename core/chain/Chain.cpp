@@ -236,6 +236,7 @@ OutlineError measureOutlineError(const SourceOutlines& source, const Mesh& level
 Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vector<const Level*>& ready,
                 const Progress& progress) {
     requireSensible(asked);
+    requireSurface(source.mesh, "The mesh");
     Chain chain;
     chain.size = sizeOf(source.mesh, progress.span(0, 0.02));
     const double begin = asked.plan ? 0.6 : 0.02;

@@ -5,7 +5,7 @@ namespace um {
 RestOfSource::RestOfSource(const Mesh& source, std::size_t enough, const ReduceSettings& settings,
                            const Progress& progress)
     : m_source(source), m_settings(settings) {
-    requireSound(source, "The mesh");
+    requireSurface(source, "The mesh");
     m_rest = withoutDropped(source, enough, settings, m_dropped, progress);
     m_settings.dropUnseen = false;
     m_settings.dropLooseBelow = 0;

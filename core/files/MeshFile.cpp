@@ -7,6 +7,7 @@
 #include "files/Gltf.h"
 #include "files/Image.h"
 #include "files/Obj.h"
+#include "files/PlainText.h"
 #include "files/Ply.h"
 #include "files/Stl.h"
 #include "mesh/Weld.h"
@@ -85,17 +86,19 @@ MeshFormat formatOf(const std::filesystem::path& path, std::string_view text) {
 MeshFile readMesh(const std::filesystem::path& path, const Progress& progress) {
     const MappedFile file(path);
     progress.check();
+    const PlainText plain(path, file.text());
+    const std::string_view text = plain.view();
     const auto byExtension = formatByExtension(path);
-    const auto byContent = formatByContent(file.text());
+    const auto byContent = formatByContent(text);
     MeshFile result;
-    result.format = formatOf(path, file.text());
+    result.format = formatOf(path, text);
     const Progress reading = progress.span(0, 0.95);
     switch (result.format) {
-        case MeshFormat::Obj: readObj(path, file.text(), result, reading); break;
-        case MeshFormat::Ply: readPly(path, file.text(), result, reading); break;
-        case MeshFormat::Stl: readStl(path, file.text(), result, reading); break;
+        case MeshFormat::Obj: readObj(path, text, result, reading); break;
+        case MeshFormat::Ply: readPly(path, text, result, reading); break;
+        case MeshFormat::Stl: readStl(path, text, result, reading); break;
         case MeshFormat::Gltf:
-        case MeshFormat::Glb: readGltf(path, file.text(), result, reading); break;
+        case MeshFormat::Glb: readGltf(path, text, result, reading); break;
         default: readForeign(path, result, reading);
     }
     if (byContent && byExtension && byContent != byExtension)

@@ -5,6 +5,7 @@
 #include "base/Parallel.h"
 #include "base/Units.h"
 #include "files/Image.h"
+#include "files/PlainText.h"
 #include "files/Text.h"
 #include "files/TextureFile.h"
 #include "files/TextureMix.h"
@@ -212,8 +213,9 @@ void MaterialReader::takeLine(std::string_view word, LineCursor& line, Material&
 
 void MaterialReader::parse(std::map<std::string, std::uint32_t>& known) {
     const MappedFile file(m_path);
+    const PlainText plain(m_path, file.text());
     std::vector<Material>& materials = m_result.mesh.materials;
-    for (std::string_view rest = file.text(); !rest.empty();) {
+    for (std::string_view rest = plain.view(); !rest.empty();) {
         LineCursor line(um::takeLine(rest, Lines::Continued));
         const std::string_view word = line.word();
         if (word == "newmtl") {

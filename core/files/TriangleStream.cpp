@@ -4,6 +4,7 @@
 #include "base/File.h"
 #include "base/Units.h"
 #include "files/MeshFile.h"
+#include "files/PlainText.h"
 #include "files/PlyHeader.h"
 #include "files/Stl.h"
 #include "files/Text.h"
@@ -110,6 +111,7 @@ public:
         m_vertices.clear();
         Batch batch(m_path, visit);
         std::string_view rest = m_file.text();
+        if (rest.starts_with(utf8Mark)) rest.remove_prefix(utf8Mark.size());
         for (std::size_t line = 0; !rest.empty(); ++line) {
             if (line % batchSize == 0) passed(m_file.text().size() - rest.size(), progress);
             const char* place = rest.data();
@@ -291,6 +293,10 @@ private:
 
 std::unique_ptr<TriangleStream> openTriangleStream(const std::filesystem::path& path) {
     const MappedFile file(path);
+    if (isUtf16(file.text()))
+        throw FileError(path.string() +
+                        " is too large for the memory allowed, and text in UTF-16 cannot be read piece "
+                        "by piece; save it as UTF-8, or allow more memory.");
     switch (formatOf(path, file.text())) {
         case MeshFormat::Stl:
             if (isAsciiStl(file.text())) return std::make_unique<TextStream>(path, true);

@@ -333,6 +333,15 @@ void requireSound(const Mesh& mesh, const std::string& what) {
     if (next != mesh.triangleCount()) throw MeshError(what + " has parts that do not cover all its triangles.");
 }
 
+void requireSurface(const Mesh& mesh, const std::string& what) {
+    requireSound(mesh, what);
+    const bool hasArea = std::any_of(mesh.triangles.begin(), mesh.triangles.end(), [&](const Triangle& t) {
+        const auto at = [&](std::size_t k) { return Vec3d(mesh.positions[t[k]].cast<double>()); };
+        return areaNormal(at(0), at(1), at(2)).squaredNorm() > 0;
+    });
+    if (!hasArea) throw MeshError(what + " has only triangles without area; choose a file that holds a surface.");
+}
+
 void requireUsableSize(const Mesh& mesh, const std::string& what) {
     const Box3f box = boundingBox(mesh);
     if (std::max(box.max().maxCoeff(), -box.min().minCoeff()) > largestCoordinate)

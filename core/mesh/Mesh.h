@@ -223,6 +223,9 @@ void convertUnit(Mesh& mesh, double metresPerUnit);
 /// @throws MeshError  naming `what` and the first thing that breaks the rules above
 void requireSound(const Mesh& mesh, const std::string& what);
 
+/// @throws MeshError  naming `what`, likewise, or if no triangle has an area
+void requireSurface(const Mesh& mesh, const std::string& what);
+
 /// Beyond these, in the file's unit, single-precision products overflow or vanish, and no measure could be trusted.
 constexpr float largestCoordinate = 1e10f;
 constexpr float smallestSize = 1e-8f;

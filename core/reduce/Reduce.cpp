@@ -155,7 +155,7 @@ struct Reduction::Prepared {
 };
 
 Reduction::Reduction(const Mesh& source, std::size_t enough, const ReduceSettings& settings, const Progress& progress) {
-    requireSound(source, "The mesh");
+    requireSurface(source, "The mesh");
     const auto prepared = std::make_shared<Prepared>(source, settings);
     const std::vector<GuardValue> guard = guardFor(source, settings);
     const std::vector<std::uint8_t> locked = lockedVertices(source, guard, settings.onlyParts);
@@ -303,6 +303,10 @@ Mesh Reduction::finish(std::optional<Descent> last, const Limit& limit, const Pr
     // A thinned source has none of its own.
     if (!m_prepared->source.normals.empty() && !m_prepared->descent.treatment.keepsNormals)
         makeNormals(level, m_prepared->settings.creaseDegrees);
+    if (level.triangles.empty())
+        throw MeshError(
+            "Nothing is left of the mesh at " + formatCount(m_target) +
+            " triangles: all that was not dropped has folded together. Ask for more triangles or drop less.");
     return level;
 }
 

@@ -123,6 +123,12 @@ private slots:
         Recipe none = chainOf({"300"});
         none.switching.allowedPixels = 0;
         QVERIFY(error(none).contains("above 0"));
+        // All corners in one place: nothing can be planned by its size.
+        Mesh point = m_source;
+        for (Vec3f& p : point.positions) p = Vec3f(1, 1, 1);
+        Recipe plan;
+        plan.plan.emplace();
+        QVERIFY(test::errorOf([&] { makeChain({point, "point"}, plan, {}, Progress()); }).contains("without area"));
         const Progress cancelled;
         cancelled.cancel();
         QVERIFY_EXCEPTION_THROWN(makeChain({m_source, "ball"}, m_recipe, {}, cancelled), Cancelled);

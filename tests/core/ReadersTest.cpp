@@ -1,9 +1,11 @@
 #include "files/MeshFile.h"
+#include "files/TriangleStream.h"
 #include "mesh/Statistics.h"
 #include "tests/support/Files.h"
 #include "tests/support/Shapes.h"
 #include "tests/support/TestMain.h"
 
+#include <QStringConverter>
 #include <QTest>
 
 using namespace um;
@@ -46,6 +48,30 @@ class ReadersTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // Text editors of some systems write UTF-16, and a byte order mark before UTF-8 too.
+    void readsTextWithAByteOrderMark() {
+        const QString mtl = "newmtl G\u00f6ldner\nKd 0.5 0.25 0.125\n";
+        const QString obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nmtllib a.mtl\nusemtl G\u00f6ldner\nf 1 2 3\n";
+        const auto encoded = [](const QString& text, QStringConverter::Encoding encoding) {
+            QStringEncoder encode(encoding, QStringConverter::Flag::WriteBom);
+            const QByteArray bytes = encode(text);
+            return bytes.toStdString();
+        };
+        using Encoding = QStringConverter::Encoding;
+        for (const Encoding encoding : {Encoding::Utf8, Encoding::Utf16LE, Encoding::Utf16BE}) {
+            m_folder.write("a.mtl", encoded(mtl, encoding));
+            const Mesh mesh = readMesh(m_folder.write("a.obj", encoded(obj, encoding)), Progress()).mesh;
+            QCOMPARE(mesh.triangleCount(), std::size_t(1));
+            QCOMPARE(mesh.materials[mesh.sections[0].material].name, std::string("G\xc3\xb6ldner"));
+        }
+        std::string cut = encoded(obj, Encoding::Utf16LE);
+        cut.pop_back();
+        const auto path = m_folder.write("cut.obj", cut);
+        QVERIFY(test::errorOf([&] { readMesh(path, Progress()); }).contains("UTF-16"));
+        const auto whole = m_folder.write("whole.obj", encoded(obj, Encoding::Utf16LE));
+        QVERIFY(test::errorOf([&] { openTriangleStream(whole); }).contains("UTF-16"));
+    }
+
     void readsAnObjWithGroupsMaterialsAndPolygons() {
         m_folder.write("kit.mtl", "newmtl oak\nKd 0.5 0.25 0.125\nd 0.5\nnewmtl iron\nKd 0.1 0.1 0.1\nPm 1\nPr 0.3\n");
         const auto path = m_folder.write("kit.OBJ",

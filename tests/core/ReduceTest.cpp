@@ -214,6 +214,11 @@ private slots:
         ensureSections(single, "single");
         QCOMPARE(reduce(single, 1).mesh.triangleCount(), std::size_t(1));
         QVERIFY(test::errorOf([] { reduce(Mesh(), 1); }).contains("no triangles"));
+        Mesh lines;
+        lines.positions = {{0, 0, 0}, {1, 0, 0}, {2, 0, 0}, {3, 0, 0}};
+        lines.triangles = {{0, 1, 2}, {1, 2, 3}, {1, 1, 2}};
+        ensureSections(lines, "lines");
+        QVERIFY(test::errorOf([&] { reduce(lines, 1); }).contains("without area"));
     }
 
     void reducesTanglesThatFallTogether() {
