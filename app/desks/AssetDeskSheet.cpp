@@ -119,6 +119,11 @@ void AssetDesk::connectMerging() {
     connect(m_sheetPanel, &SheetPanel::forecastWanted, this, [this, &page] {
         if (const auto mesh = shownMesh()) m_sheetWork->forecast(mesh, page.settings(), !page.hasFacts());
     });
+    connect(m_sheetPanel, &SheetPanel::mergeChoiceChanged, this, [this](const MergeChoice& choice) {
+        Document next = m_model.document();
+        next.merge = choice;
+        m_model.change(tr("How to merge"), std::move(next));
+    });
     connect(m_sheetPanel, &SheetPanel::mergeWanted, this, [this, &page] {
         if (const auto mesh = shownMesh()) m_sheetWork->merge(mesh, page.settings());
     });
@@ -167,7 +172,8 @@ void AssetDesk::openSheet(bool open) {
 void AssetDesk::refreshSheet() {
     refreshCage();
     const bool isKept = m_shown.level >= 0 && shownLevel() != nullptr;
-    m_sheetPanel->show(nameOf(m_shown), shownMesh(), shownLevel(), isKept, m_model.document().bake);
+    m_sheetPanel->show(nameOf(m_shown), shownMesh(), shownLevel(), isKept, m_model.document().bake,
+                       m_model.document().merge);
 }
 
 void AssetDesk::bakeShown() {

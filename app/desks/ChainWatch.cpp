@@ -31,13 +31,14 @@ void ChainWatch::watch(const Document& document) {
                 };
             });
     }
+    forgetOldPops();
     put();
 }
 
 std::optional<ChainWatch::Joint> ChainWatch::jointOf(std::size_t level) const {
     if (level == 0 || level >= m_chain.levels.size() || !(m_chain.band.from[level] > 0)) return std::nullopt;
     const auto& levels = m_document.levels;
-    return Joint{levels[level - 1].mesh.get(), levels[level].mesh.get(),
+    return Joint{levels[level - 1].mesh, levels[level].mesh,
                  m_document.screen.pixels(levels[level].mesh->metresPerUnit, m_chain.band.from[level])};
 }
 
@@ -65,17 +66,26 @@ void ChainWatch::put() {
     emit changed();
 }
 
+// Of levels that the document no longer has.
+void ChainWatch::forgetOldPops() {
+    const auto isThere = [&](const std::shared_ptr<const Mesh>& mesh) {
+        return std::any_of(m_document.levels.begin(), m_document.levels.end(),
+                           [&](const Level& level) { return level.mesh == mesh; });
+    };
+    std::erase_if(m_pops,
+                  [&](const auto& known) { return !isThere(known.first.before) || !isThere(known.first.after); });
+}
+
 void ChainWatch::measureNextPop() {
     if (m_popping.isRunning()) return;
     for (std::size_t i = 1; i < m_chain.levels.size(); ++i) {
         const auto joint = jointOf(i);
-        const Level &before = m_document.levels[i - 1], &after = m_document.levels[i];
+        const Level& after = m_document.levels[i];
         // What is still being measured may move the joint.
         if (!joint || m_pops.contains(*joint) || !after.evidence) continue;
-        m_popping.start([this, joint = *joint, first = before.mesh,
-                         second = after.mesh](const Progress& progress) -> Job::Delivery {
-            const Pop pop = measurePop(*first, *second, joint.pixelsPerUnit, progress);
-            return [this, joint, pop, first, second] {
+        m_popping.start([this, joint = *joint](const Progress& progress) -> Job::Delivery {
+            const Pop pop = measurePop(*joint.before, *joint.after, joint.pixelsPerUnit, progress);
+            return [this, joint, pop] {
                 m_pops[joint] = pop;
                 put();
             };

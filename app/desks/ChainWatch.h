@@ -25,12 +25,14 @@ signals:
     void changed();
 
 private:
+    // Holds its meshes: another one at the address of one that is gone would be taken for it.
     struct Joint {
-        const Mesh *before, *after;
+        std::shared_ptr<const Mesh> before, after;
         double pixelsPerUnit;
         auto operator<=>(const Joint&) const = default;
     };
     void put();
+    void forgetOldPops();
     void measureNextPop();
     std::optional<Joint> jointOf(std::size_t level) const;
 

@@ -29,7 +29,7 @@ bool sameState(const Document& a, const Document& b) {
     };
     return a.name == b.name && a.source == b.source && a.embedSource == b.embedSource &&
            a.embedLevels == b.embedLevels && a.tolerance == b.tolerance && a.care == b.care && a.screen == b.screen &&
-           a.switching == b.switching && a.budget == b.budget && a.bake == b.bake &&
+           a.switching == b.switching && a.budget == b.budget && a.bake == b.bake && a.merge == b.merge &&
            a.levels.size() == b.levels.size() &&
            std::equal(a.levels.begin(), a.levels.end(), b.levels.begin(), sameLevel);
 }

@@ -92,8 +92,9 @@ MergePage::MergePage(QWidget* parent)
     column->addWidget(m_problem);
     column->addWidget(m_offers);
     connect(m_tree, &MaterialTree::dropped, this, &MergePage::dropOn);
-    connect(m_join, &QCheckBox::clicked, this, &MergePage::decided);
-    connect(m_share, &QComboBox::activated, this, &MergePage::decided);
+    connect(m_join, &QCheckBox::clicked, this, [this](bool on) { change([&](MergeChoice& c) { c.joinParts = on; }); });
+    connect(m_share, &QComboBox::activated, this,
+            [this] { change([&](MergeChoice& c) { c.share = SheetShare(m_share->currentData().toInt()); }); });
     connect(m_sheet, &CommitField::committed, this, [this](const QString& text) {
         const auto typed = parseNumberWithSuffix(text.toStdString());
         const bool isRight = typed && (typed->suffix.empty() || typed->suffix == "px") && typed->number >= 16 &&
@@ -102,77 +103,64 @@ MergePage::MergePage(QWidget* parent)
             m_sheet->showProblem(tr("A whole number of texels from 16 to 16384"));
             return;
         }
-        m_size = int(typed->number);
-        m_sheet->showValue(tr("%1 px").arg(m_size));
-        decided();
+        m_sheet->showValue(tr("%1 px").arg(typed->number));
+        change([&](MergeChoice& c) { c.sheet = int(typed->number); });
     });
 }
 
-void MergePage::show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& choice) {
-    const bool isOther = mesh != m_mesh;
-    m_choice = choice;
-    if (!isOther) return;
+bool MergePage::show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& bake, const MergeChoice& choice) {
+    const MergeChoice fitted = fittedTo(choice, mesh ? mesh->materials.size() : 0);
+    const bool isOther = mesh != m_mesh, isChanged = isOther || fitted != m_choice || bake != m_bake;
+    m_bake = bake;
+    m_choice = fitted;
     m_mesh = mesh;
-    m_facts.reset();
+    if (!isChanged) return false;
+    if (isOther) m_facts.reset();
     m_forecast.reset();
     m_problem->hide();
-    m_sheetOf.assign(mesh ? mesh->materials.size() : 0, 0);
-    m_standIn.resize(m_sheetOf.size());
-    for (std::uint32_t m = 0; m < m_standIn.size(); ++m) m_standIn[m] = m;
-    m_size = choice.sheet;
-    m_sheet->updateValue(tr("%1 px").arg(m_size));
+    m_sheet->updateValue(tr("%1 px").arg(settings().sheet));
+    m_share->setCurrentIndex(m_share->findData(int(choice.share)));
+    m_join->setChecked(choice.joinParts);
     fillTree();
     fillOffers();
+    return true;
 }
 
-MergeSettings MergePage::settings() const {
-    MergeSettings settings;
-    settings.sheet = m_size;
-    settings.padding = m_choice.padding;
-    settings.share = SheetShare(m_share->currentData().toInt());
-    settings.sheetOf = m_sheetOf;
-    settings.dress.joinParts = m_join->isChecked();
-    settings.dress.deep = m_choice.bits == 16;
-    for (std::uint32_t m = 0; m < m_standIn.size(); ++m) {
-        if (m_standIn[m] != m) continue;
-        std::vector<std::uint32_t> group{m};
-        for (std::uint32_t other = 0; other < m_standIn.size(); ++other)
-            if (other != m && m_standIn[other] == m) group.push_back(other);
-        if (group.size() > 1) settings.alike.push_back(std::move(group));
-    }
-    return settings;
+// The document decides: what it holds after that is shown.
+void MergePage::change(const std::function<void(MergeChoice&)>& edit) {
+    MergeChoice next = m_choice;
+    edit(next);
+    emit choiceChanged(next);
 }
 
 std::vector<int> MergePage::sheets() const {
     std::set<int> numbers;
     if (!m_mesh) return {};
     const std::vector<std::uint8_t> isUsed = usedMaterials(*m_mesh);
-    for (std::size_t m = 0; m < m_sheetOf.size(); ++m)
-        if (isUsed[m] != 0 && m_sheetOf[m] != leftOut && m_standIn[m] == m) numbers.insert(m_sheetOf[m]);
+    for (std::size_t m = 0; m < m_choice.sheetOf.size(); ++m)
+        if (isUsed[m] != 0 && m_choice.sheetOf[m] != leftOut && m_choice.standIn[m] == m)
+            numbers.insert(m_choice.sheetOf[m]);
     return {numbers.begin(), numbers.end()};
 }
 
-void MergePage::decided() {
-    m_forecast.reset();
-    m_problem->hide();
-    fillTree();
-    fillOffers();
-    emit planChanged();
-}
-
 void MergePage::putOn(std::uint32_t material, int sheet) {
-    m_standIn[material] = material;
-    m_sheetOf[material] = sheet;
-    decided();
+    change([&](MergeChoice& c) {
+        c.standIn[material] = material;
+        c.sheetOf[material] = sheet;
+    });
 }
 
-void MergePage::join(std::uint32_t material, std::uint32_t standIn) {
-    standIn = m_standIn[standIn];
-    if (standIn == material) return;
-    // What it stood for itself goes along.
-    for (std::uint32_t& one : m_standIn)
-        if (one == material) one = standIn;
-    decided();
+void MergePage::join(const std::vector<std::uint32_t>& materials, std::uint32_t standIn) {
+    change([&](MergeChoice& c) {
+        const std::uint32_t shown = c.standIn[standIn];
+        for (const std::uint32_t material : materials) {
+            if (material == shown) continue;
+            // What it stood for itself goes along.
+            for (std::uint32_t& one : c.standIn)
+                if (one == material) one = shown;
+            c.standIn[material] = shown;
+        }
+    });
 }
 
 void MergePage::dropOn(std::uint32_t material, Kind onto, int number) {
@@ -181,7 +169,7 @@ void MergePage::dropOn(std::uint32_t material, Kind onto, int number) {
         case Kind::AnotherSheet: putOn(material, sheets().empty() ? 0 : sheets().back() + 1); break;
         case Kind::LeftOut: putOn(material, leftOut); break;
         case Kind::Material:
-        case Kind::StoodInFor: join(material, std::uint32_t(number)); break;
+        case Kind::StoodInFor: join({material}, std::uint32_t(number)); break;
     }
 }
 
@@ -209,10 +197,10 @@ void MergePage::fillTree() {
     std::map<int, double> texels;
     if (m_forecast)
         for (std::size_t m = 0; m < isUsed.size(); ++m)
-            if (isUsed[m] != 0 && m_standIn[m] == m) texels[m_sheetOf[m]] += m_forecast->rooms[m].texels;
+            if (isUsed[m] != 0 && m_choice.standIn[m] == m) texels[m_choice.sheetOf[m]] += m_forecast->rooms[m].texels;
     const auto addMaterials = [&](QTreeWidgetItem* under, int sheet) {
         for (std::uint32_t m = 0; m < isUsed.size(); ++m) {
-            if (isUsed[m] == 0 || m_sheetOf[m] != sheet || m_standIn[m] != m) continue;
+            if (isUsed[m] == 0 || m_choice.sheetOf[m] != sheet || m_choice.standIn[m] != m) continue;
             QString says;
             if (m_forecast) {
                 const MaterialRoom& room = m_forecast->rooms[m];
@@ -238,7 +226,7 @@ void MergePage::fillTree() {
             give(row, m);
             under->addChild(row);
             for (std::uint32_t other = 0; other < isUsed.size(); ++other)
-                if (other != m && m_standIn[other] == m && isUsed[other] != 0) {
+                if (other != m && m_choice.standIn[other] == m && isUsed[other] != 0) {
                     QTreeWidgetItem* child =
                         makeRow(Kind::StoodInFor, int(other), QString::fromStdString(m_mesh->materials[other].name),
                                 tr("is shown as that"));
@@ -320,17 +308,14 @@ void MergePage::fillOffers() {
             bool areApart = false;
             for (const std::uint32_t m : offer.materials) {
                 names += nameOf(m);
-                areApart = areApart || m_standIn[m] != m_standIn[offer.materials.front()];
+                areApart = areApart || m_choice.standIn[m] != m_choice.standIn[offer.materials.front()];
             }
             if (!areApart) continue;
             addOffer(tr("%1 are %2; as one, it looks off by %3 (CIELAB).")
                          .arg(names.join(tr(" and ")),
                               offer.alikeness == Alikeness::Nearly ? tr("nearly the same") : tr("alike on the whole"),
                               number(offer.lookOff)),
-                     tr("Join"), [this, materials = offer.materials] {
-                         for (const std::uint32_t m : materials)
-                             if (m != materials.front()) join(m, materials.front());
-                     });
+                     tr("Join"), [this, materials = offer.materials] { join(materials, materials.front()); });
         }
 }
 

@@ -2,7 +2,7 @@
 /// Merging a mesh's materials: which goes on which sheet, and what that comes to, before anything is computed.
 #include "app/sheet/MaterialTree.h"
 #include "bake/MergeForecast.h"
-#include "chain/BakeChoice.h"
+#include "chain/MergeChoice.h"
 
 class QCheckBox;
 class QComboBox;
@@ -26,10 +26,10 @@ class MergePage : public QWidget {
 public:
     explicit MergePage(QWidget* parent = nullptr);
 
-    /// Another mesh begins with all of its materials on one sheet.
-    void show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& choice);
+    /// @returns whether a forecast of what was shown before no longer holds
+    bool show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& bake, const MergeChoice& choice);
     /// As it stands.
-    MergeSettings settings() const;
+    MergeSettings settings() const { return settingsFor(m_choice, m_bake); }
     void setFacts(MaterialFacts facts);
     bool hasFacts() const { return m_facts.has_value(); }
     /// Of the settings as they stand.
@@ -37,18 +37,17 @@ public:
     void setProblem(const QString& sentence);
 
     void putOn(std::uint32_t material, int sheet);
-    /// One in the other's place.
-    void join(std::uint32_t material, std::uint32_t standIn);
+    /// Shows one in the place of those.
+    void join(const std::vector<std::uint32_t>& materials, std::uint32_t standIn);
 
     MaterialTree& tree() const { return *m_tree; }
     QString predicted() const;
 
 signals:
-    /// Something was decided: the forecast no longer holds.
-    void planChanged();
+    void choiceChanged(const um::MergeChoice& choice);
 
 private:
-    void decided();
+    void change(const std::function<void(MergeChoice&)>& edit);
     void fillTree();
     void fillOffers();
     void addOffer(const QString& text, const QString& button, const std::function<void()>& action);
@@ -56,12 +55,10 @@ private:
     std::vector<int> sheets() const;
 
     std::shared_ptr<const Mesh> m_mesh;
-    BakeChoice m_choice;
-    std::vector<int> m_sheetOf;            // of each material
-    std::vector<std::uint32_t> m_standIn;  // for each material; itself where it stands for itself
+    BakeChoice m_bake;
+    MergeChoice m_choice;  // fitted to the mesh
     std::optional<MaterialFacts> m_facts;
     std::optional<MergeForecast> m_forecast;
-    int m_size = 2048;
     QLabel* m_problem;
     MaterialTree* m_tree;
     CommitField* m_sheet;

@@ -140,7 +140,7 @@ void SheetPanel::connectAll() {
     connect(m_value, &QComboBox::activated, this, &SheetPanel::contentWanted);
     connect(m_bakePage, &BakePage::choiceChanged, this, &SheetPanel::choiceChanged);
     connect(m_bakePage, &BakePage::cageWanted, this, &SheetPanel::cageWanted);
-    connect(m_mergePage, &MergePage::planChanged, this, &SheetPanel::forecastWanted);
+    connect(m_mergePage, &MergePage::choiceChanged, this, &SheetPanel::mergeChoiceChanged);
     connect(m_merge, &QPushButton::clicked, this, &SheetPanel::mergeWanted);
     const std::pair<QString, unsigned> looks[] = {{tr("Base colour"), LookColor},
                                                   {tr("Normal map"), LookNormal},
@@ -190,13 +190,13 @@ void SheetPanel::openPage(Page page) {
 }
 
 void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& mesh, const Level* level, bool canBake,
-                      const BakeChoice& choice) {
+                      const BakeChoice& bake, const MergeChoice& merge) {
     const bool isOther = mesh != m_mesh;
     m_mesh = mesh;
     m_name = name;
     m_figures = level != nullptr ? level->bake : std::nullopt;
-    m_bakePage->show(mesh, level != nullptr, m_figures ? &*m_figures : nullptr, choice);
-    m_mergePage->show(mesh, choice);
+    m_bakePage->show(mesh, level != nullptr, m_figures ? &*m_figures : nullptr, bake);
+    const bool isForecastOld = m_mergePage->show(mesh, bake, merge);
     m_together->setEnabled(mesh && canMerge(*mesh));
     constexpr int widest = 84;
     m_bake->setText(tr("Bake %1").arg(m_bake->fontMetrics().elidedText(name, Qt::ElideMiddle, widest)));
@@ -232,9 +232,8 @@ void SheetPanel::show(const QString& name, const std::shared_ptr<const Mesh>& me
     m_figuresLine->setText(figures);
     m_figuresLine->setVisible(!figures.isEmpty());
     m_miss->setVisible(m_figures && m_figures->missed > 0 && !m_figures->misses.empty());
-    if (!isOther) return;
-    emit contentWanted();
-    if (m_page == Page::Merge) emit forecastWanted();
+    if (isOther) emit contentWanted();
+    if (isForecastOld && m_page == Page::Merge) emit forecastWanted();
 }
 
 void SheetPanel::showMerged(const std::shared_ptr<const Mesh>& mesh, const MaterialCost& before,

@@ -32,7 +32,7 @@ public:
     /// @param level      of which it is the mesh; null for the source
     /// @param canBake    whether it is a level that the document keeps
     void show(const QString& name, const std::shared_ptr<const Mesh>& mesh, const Level* level, bool canBake,
-              const BakeChoice& choice);
+              const BakeChoice& bake, const MergeChoice& merge);
     void setContent(std::shared_ptr<const SheetContent> content);
     /// While a bake fills it in.
     void showUnfinished(const QImage& image);
@@ -65,6 +65,7 @@ signals:
     void contentWanted();
     void bakeWanted();
     void choiceChanged(const um::BakeChoice& choice);
+    void mergeChoiceChanged(const um::MergeChoice& choice);
     /// What the lit view leaves out (LookPart).
     void withoutChanged(unsigned without);
     /// The next place where a bake found nothing.

@@ -309,6 +309,7 @@ void saveInto(Database& database, const Document& document, const std::filesyste
         {"viewer_metres", document.viewerDistance},
         {"switching", switchingJson(document)},
         {"bake", bakeChoiceJson(document.bake)},
+        {"merge", mergeChoiceJson(document.merge)},
         {"levels_embedded", document.embedLevels}};
     Json source = {{"embedded", embedded},
                    {"hash", document.sourceHash},
@@ -428,6 +429,7 @@ Document openDocument(const std::filesystem::path& path, const Progress& progres
         document.screen.fieldOfViewDegrees = json.at("screen").at("fov_degrees");
         document.viewerDistance = json.at("viewer_metres");
         if (json.contains("bake")) document.bake = bakeChoiceFromJson(json.at("bake").get<std::string>());
+        if (json.contains("merge")) document.merge = mergeChoiceFromJson(json.at("merge").get<std::string>());
         if (json.contains("switching")) takeSwitching(document, json.at("switching"));
         document.embedLevels = json.value("levels_embedded", true);
         const double loaded = document.embedLevels ? 0.7 : 0.1;

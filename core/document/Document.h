@@ -3,6 +3,7 @@
 /// shared and never changed, so that copies are cheap and undoing is putting an older copy back.
 #include "base/Error.h"
 #include "chain/Chain.h"
+#include "chain/MergeChoice.h"
 #include "mesh/Placement.h"
 
 #include <filesystem>
@@ -32,6 +33,7 @@ struct Document {
     Switching switching;
     Budget budget;
     BakeChoice bake;
+    MergeChoice merge;
     std::vector<Level> levels;
     double tolerance = 0.0005;  ///< metres
     Screen screen;

@@ -1,5 +1,6 @@
 // What works behind the desk, each by itself: measuring in turn, outlines, meshes made ready for drawing, findings,
 // costs, the facts of a source, and the worst views.
+#include "app/desks/ChainWatch.h"
 #include "app/desks/CostWatch.h"
 #include "app/desks/DrawableStore.h"
 #include "app/desks/HealthWatch.h"
@@ -57,6 +58,36 @@ class DeskPartsTest : public QObject {
     Q_OBJECT
 
 private slots:
+    // Another mesh may come to lie where one lay that is gone: what was measured of that one is not its own.
+    void measuresThePopOfAnotherMeshAtTheSameAddress() {
+        Mesh storage = test::makeSphere(1, 3);
+        const auto atThatAddress = [&] { return std::shared_ptr<const Mesh>(&storage, [](const Mesh*) {}); };
+        Document document;
+        document.source = std::make_shared<const Mesh>(test::makeSphere(1, 20));
+        const auto levelOf = [&](const char* name, std::shared_ptr<const Mesh> mesh) {
+            Level level = makeLevel(name, "100", std::move(mesh));
+            level.evidence =
+                std::make_shared<const Deviation>(measureDeviation(*document.source, *level.mesh, {}, Progress()));
+            return level;
+        };
+        const Level fine = levelOf("fine", std::make_shared<const Mesh>(test::makeSphere(1, 12)));
+        document.levels = {fine, levelOf("coarse", atThatAddress())};
+        ChainWatch watch;
+        watch.watch(document);
+        QVERIFY(waitUntil([&] { return watch.isIdle() && watch.chain().pops.size() == 2; }));
+        QVERIFY(watch.chain().pops[1].has_value());
+        document.levels = {fine};
+        watch.watch(document);
+        storage = test::makeSphere(1, 5);
+        document.levels = {fine, levelOf("another", atThatAddress())};
+        document.levels[1].evidence = std::make_shared<const Deviation>(
+            measureDeviation(*document.source, test::makeSphere(1, 3), {}, Progress()));  // comes in at the same place
+        watch.watch(document);
+        QVERIFY(!watch.chain().pops[1].has_value());
+        QVERIFY(waitUntil([&] { return watch.isIdle(); }));
+        QVERIFY(watch.chain().pops[1].has_value());
+    }
+
     void initTestCase() {
         m_source = shared(test::makeSphere(1, 60));
         m_levels = {level(*m_source, 4000), level(*m_source, 1000), level(*m_source, 200)};

@@ -150,6 +150,21 @@ private slots:
         QCOMPARE(page().settings().alike, (std::vector<std::vector<std::uint32_t>>{{0, 2}}));
     }
 
+    void undoesWhatIsDecidedAndKeepsItWithTheDocument() {
+        const MergeChoice decided = document().merge;
+        QCOMPARE(decided.sheetOf, (std::vector<int>{0, 1, leftOut, 1}));
+        m_window->model().undoStack().undo();
+        QVERIFY(waitUntilIdle(*m_window));
+        QVERIFY(page().settings().alike.empty());
+        QCOMPARE(row("paint again")->parent(), tree().rowOf(Kind::LeftOut, 0));
+        m_window->model().undoStack().redo();
+        QVERIFY(waitUntilIdle(*m_window));
+        QCOMPARE(row("paint again")->parent(), row("paint"));
+        saveDocument(document(), m_folder / "kit.umesh", Progress());
+        QCOMPARE(openDocument(m_folder / "kit.umesh", Progress()).merge, decided);
+        QCOMPARE(decided.sheet, 256);
+    }
+
     void mergesTheSourceAsItWasTold() {
         const MaterialCost told = forecastMerge(*document().source, page().settings(), Progress()).after;
         QTest::mouseClick(&panel().mergeButton(), Qt::LeftButton);
@@ -185,7 +200,10 @@ private slots:
         const Level before = document().levels[1];
         panel().openPage(SheetPanel::Page::Merge);
         QVERIFY(waitUntilIdle(*m_window));
-        QCOMPARE(page().settings().sheetOf, std::vector<int>(4, 0));  // another mesh begins anew
+        // A level has the materials of its source, and what was decided for them.
+        QCOMPARE(page().settings().sheetOf, (std::vector<int>{0, 1, leftOut, 1}));
+        for (std::uint32_t m = 0; m < 4; ++m) page().putOn(m, 0);
+        QVERIFY(waitUntilIdle(*m_window));
         QTest::mouseClick(&panel().mergeButton(), Qt::LeftButton);
         QVERIFY(waitUntilIdle(*m_window));
         const Level& merged = document().levels[1];
