@@ -6,7 +6,7 @@
 
 namespace um {
 
-/// Everything that can go wrong and is worth telling. The interface and the command line each catch it in one place.
+/// An error for the user. The interface and the command line each catch it in one place.
 class Error : public std::runtime_error {
 public:
     using std::runtime_error::runtime_error;
@@ -18,7 +18,7 @@ public:
     using Error::Error;
 };
 
-/// A mesh does not allow what was asked of it.
+/// A mesh does not allow the operation.
 class MeshError : public Error {
 public:
     using Error::Error;
@@ -30,7 +30,7 @@ public:
     using Error::Error;
 };
 
-/// Somebody asked for the computation to stop. Not an Error: there is nothing to report.
+/// The computation was asked to stop. Not an Error, because there is nothing to report.
 class Cancelled : public std::exception {
 public:
     const char* what() const noexcept override { return "cancelled"; }

@@ -14,7 +14,7 @@
 namespace um {
 
 /// Writes `path` as a whole or not at all: `write` fills a file beside it, which takes its place when everything is on
-/// disk. Whatever goes wrong, and when cancelled, the old file stays as it was.
+/// disk. After an error or a cancel the old file is unchanged.
 /// @throws FileError  if the folder is missing or not writable, or the disk is full
 void writeWhole(const std::filesystem::path& path, const std::function<void(class FileWriter&)>& write);
 
@@ -32,7 +32,7 @@ public:
     MappedFile& operator=(const MappedFile&) = delete;
 
     std::span<const std::byte> bytes() const { return {m_data, m_size}; }
-    /// Gives the memory of a part back; it is read from the disk again when asked for.
+    /// Releases the memory of a range; the next access reads it from the disk again.
     void release(std::size_t begin, std::size_t end) const;
 
     std::string_view text() const { return {reinterpret_cast<const char*>(m_data), m_size}; }
@@ -59,7 +59,7 @@ public:
         write(values.data(), values.size_bytes());
     }
 
-    /// Brings everything to the disk.
+    /// Flushes all bytes to the disk.
     void finish();
 
 private:
@@ -70,14 +70,14 @@ private:
     int m_file = -1;
 };
 
-/// The XXH3 hash (128 bits, as 32 hex digits) of bytes that lie one after another.
+/// The XXH3 hash (128 bits, as 32 hex digits) of the concatenated pieces.
 std::string hashBytes(std::initializer_list<std::span<const std::byte>> pieces);
 
-/// The same of a file's bytes.
+/// The same hash of a file's bytes.
 /// @throws FileError, Cancelled
 std::string hashFile(const std::filesystem::path& path, const Progress& progress);
 
-/// The folder for what the program itself remembers (recovery, recent files): $XDG_DATA_HOME or ~/.local/share.
+/// The folder for the program's own data (recovery, recent files): $XDG_DATA_HOME or ~/.local/share.
 std::filesystem::path userDataFolder();
 
 }  // namespace um

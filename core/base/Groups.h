@@ -1,5 +1,5 @@
 #pragma once
-/// Which items belong to each of many groups.
+/// Lists of items by group, in one flat array.
 #include <cstddef>
 #include <cstdint>
 #include <span>

@@ -1,5 +1,5 @@
 #pragma once
-/// Eight numbers that lie side by side, so that they can be reckoned with at once (Lanes.h).
+/// Eight floats side by side in memory, for SIMD operations (Lanes.h).
 #include <array>
 #include <cstddef>
 

@@ -1,6 +1,6 @@
 #pragma once
-/// Eight numbers that are reckoned with at once, where the compiler is not seen to find out by itself. To be used
-/// within functions that are compiled for wide registers, too (target_clones).
+/// SIMD vectors of eight floats, for loops that the compiler does not vectorise by itself. To be used in functions that
+/// are also compiled for wide registers (target_clones).
 #include "base/LaneArray.h"
 
 #include <cstdint>
@@ -10,8 +10,7 @@
 #include <xmmintrin.h>
 #endif
 
-// Says that handing such numbers to a function depends on the processor. All functions here become part of their
-// callers.
+// The warning says that passing such vectors to a function depends on the processor. All functions here are inlined.
 #pragma GCC diagnostic ignored "-Wpsabi"
 
 namespace um {
@@ -52,7 +51,7 @@ using Lanes [[gnu::vector_size(32)]] = float;
     return -smallestOf(-lanes);
 }
 
-/// In which lanes a is no larger than b: a bit for each.
+/// A bit mask of the lanes in which a <= b.
 [[gnu::always_inline]] inline std::uint32_t bitsOfSmaller(const Lanes& a, const Lanes& b) {
     const auto isSmaller = a <= b;
 #ifdef __x86_64__

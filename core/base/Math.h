@@ -1,5 +1,5 @@
 #pragma once
-/// Vectors, boxes and the few formulas on them that every room of the house uses.
+/// Vector and box types, and formulas on them.
 #include <Eigen/Core>
 #include <Eigen/Geometry>
 

@@ -1,6 +1,6 @@
 #pragma once
-/// Parallel loops whose results do not depend on the number of threads: work is cut into fixed chunks, and whatever is
-/// summed up is summed up in the order of the chunks.
+/// Parallel loops whose results do not depend on the number of threads: work is divided into fixed chunks, and sums are
+/// added in the order of the chunks.
 #include "base/Groups.h"
 #include "base/RawVector.h"
 
@@ -11,13 +11,13 @@
 
 namespace um {
 
-/// A loop body without its type, so that the scheduler's templates are compiled once and not at each loop.
+/// A type-erased loop body: the scheduler's templates are compiled once instead of at each loop.
 struct LoopBody {
     const void* body;
     void (*call)(const void* body, std::size_t begin, std::size_t end);
 };
 
-/// Calls the body for ranges of at least `grain` / 2 that together cover 0 … count, on all threads.
+/// Calls the body on all threads, for ranges of at least `grain` / 2 that together cover 0 … count - 1.
 void runRanges(std::size_t count, std::size_t grain, LoopBody body);
 
 /// Calls `body(begin, end)` for ranges that together cover 0 … count; ranges differ with the number of threads.
@@ -68,7 +68,7 @@ T exclusivePrefixSum(std::vector<T>& values) {
 template <class Keep>
 std::vector<std::uint32_t> parallelIndices(std::size_t count, const Keep& keep) {
     constexpr std::size_t chunkSize = 1 << 15;
-    // Written whether kept or not, and overwritten if not: there is no telling beforehand, so a branch would cost more.
+    // Every index is written, and overwritten if it is not kept: a branch would be mispredicted and cost more.
     RawVector<std::uint32_t> found(count);
     std::vector<std::size_t> offsets(chunkCount(count, chunkSize));
     parallelChunks(count, chunkSize, [&](std::size_t chunk, std::size_t begin, std::size_t end) {

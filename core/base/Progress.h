@@ -1,13 +1,12 @@
 #pragma once
-/// How far a long computation has come, and the wish to stop it; shared by the thread that computes and the one that
-/// watches.
+/// The progress of a long computation, and the request to stop it; shared by the computing thread and the watching one.
 #include <atomic>
 #include <memory>
 
 namespace um {
 
-/// A share of a computation's progress. Copies speak of the same computation; `span` hands a share of it to a step.
-/// All functions may be called from any thread.
+/// A share of a computation's progress. Copies refer to the same computation; `span` gives a share to a step. All
+/// functions may be called from any thread.
 class Progress {
 public:
     Progress();
@@ -15,7 +14,7 @@ public:
     /// The part of this progress from `begin` to `end` (0 to 1), for a step that itself counts from 0 to 1.
     Progress span(double begin, double end) const;
 
-    /// Says that `fraction` (0 to 1) of this share is done.
+    /// Reports that `fraction` (0 to 1) of this share is done.
     /// @throws Cancelled  if cancel() was called
     void at(double fraction) const;
 

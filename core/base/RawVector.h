@@ -1,11 +1,11 @@
 #pragma once
-/// Large arrays that several threads fill.
+/// Large arrays without initialisation, to be filled by several threads.
 #include <memory>
 #include <vector>
 
 namespace um {
 
-/// Leaves new elements as the memory comes.
+/// An allocator that does not initialise new elements.
 template <class T>
 struct RawAllocator : std::allocator<T> {
     template <class U>
@@ -24,8 +24,8 @@ struct RawAllocator : std::allocator<T> {
     }
 };
 
-/// A vector whose new elements have no value until they are given one: so the threads that do are the first to touch
-/// its pages, and no single one goes through all of them before.
+/// A vector whose new elements are uninitialised. The threads that fill it are then the first to touch its pages, and
+/// no single thread clears all of them before.
 template <class T>
 using RawVector = std::vector<T, RawAllocator<T>>;
 

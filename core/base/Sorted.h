@@ -1,11 +1,11 @@
 #pragma once
-/// Sorted lists.
+/// Sorting without duplicates.
 #include <algorithm>
 #include <vector>
 
 namespace um {
 
-/// Sorts, and keeps one of each.
+/// Sorts the list and removes duplicates.
 template <class T>
 void sortUnique(std::vector<T>& values) {
     std::sort(values.begin(), values.end());

@@ -6,7 +6,8 @@
 
 namespace um {
 
-/// A point of a triangle by its shares of the second and third corner; the first has the rest.
+/// A point of a triangle in barycentric coordinates: the weights of the second and third corner. The first has the
+/// rest.
 struct TrianglePoint {
     double second = 0, third = 0;
 
@@ -14,7 +15,7 @@ struct TrianglePoint {
     Vec3d of(const Vec3d& a, const Vec3d& b, const Vec3d& c) const { return a + second * (b - a) + third * (c - a); }
 };
 
-/// The closest to p of the closest points of the triangle's sides, and `inside`.
+/// Of `inside` and the closest points on the three sides, the one closest to p.
 inline TrianglePoint closestOnNeedle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c,
                                      const TrianglePoint& inside) {
     const auto share = [&](const Vec3d& from, const Vec3d& to) {
@@ -49,7 +50,7 @@ inline TrianglePoint closestOnTriangle(const Vec3d& p, const Vec3d& a, const Vec
     const double e1 = d4 - d3, e2 = d5 - d6;
     if (va <= 0 && e1 >= 0 && e2 >= 0 && e1 + e2 > 0) return {e2 / (e1 + e2), e1 / (e1 + e2)};
     const double sum = va + vb + vc;  // (twice the area)^2
-    // Of needles it is rounding that says so: one of the sides may be closer.
+    // For needles rounding may be the reason for an inner point: a side may be closer.
     constexpr double needle = 1e-9;  // thinner than 1 to 30,000, squared
     const double squaredLength = std::max(d1 - d3, d2 - d6);
     if (!(sum > needle * squaredLength * squaredLength)) {

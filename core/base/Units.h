@@ -6,10 +6,10 @@
 
 namespace um {
 
-/// The letters A to Z made small; the others stay as they are.
+/// The text with the letters A to Z in lower case.
 std::string lowered(std::string text);
 
-/// A length as typed: with a unit it is absolute, without one it is in the unit of the mesh it will be applied to.
+/// A length as typed. With a unit it is absolute; without one it is in the unit of the mesh.
 struct Length {
     double value = 0;                     ///< in `metresPerUnit`, or in the mesh's unit if there is none
     std::optional<double> metresPerUnit;  ///< 0.001 for mm, and so on
@@ -58,7 +58,7 @@ std::string formatShortCount(std::size_t count);
 /// About three significant digits without an exponent where that can be read: 0.4237 -> "0.424", 12.3 -> "12.3".
 std::string formatNumber(double value);
 
-/// A length given in metres, in the unit that reads best: 0.00042 -> "0.42 mm", 24 -> "24 m".
+/// A length given in metres, in the unit with the shortest text: 0.00042 -> "0.42 mm", 24 -> "24 m".
 std::string formatLength(double metres);
 
 }  // namespace um

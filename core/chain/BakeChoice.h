@@ -1,5 +1,5 @@
 #pragma once
-/// How a level is baked, as it is chosen by hand.
+/// The bake settings of a document, as the user chose them.
 #include "bake/Bake.h"
 #include "chain/Target.h"
 
@@ -14,30 +14,31 @@ struct BakeChoice {
     SheetShare share = SheetShare::Area;
     std::vector<PartFactor> factors;
     bool keepUvs = false, partsApart = false, joinParts = false;
-    bool alongSeams = false;  ///< new UVs part where the level's own do
+    bool alongSeams = false;  ///< new UVs keep the seams of the level's own
     int occlusionRays = 0;
     std::string occlusionDistance;  ///< as typed; empty for a tenth of the source's diagonal
     std::string density;            ///< `400px/m`; empty for as many texels as fit
-    std::string cage;               ///< `2x` what was measured, or a length; empty for what was measured
-    std::vector<CagePush> pushes;   ///< of the cage, in the source's unit
+    std::string cage;              ///< `2x` for a factor of the measured cage, or a length; empty for the measured cage
+    std::vector<CagePush> pushes;  ///< of the cage, in the source's unit
     std::vector<std::string> also;  ///< files of other meshes to bake from, beside the source
 
     bool operator==(const BakeChoice&) const = default;
 };
 
-/// Without what belongs to one source: pushes of the cage, and files beside it.
+/// The settings without those that fit one source only: cage pushes and further files.
 BakeChoice withoutPlaces(BakeChoice choice);
 
-/// @param source  in whose unit lengths are
+/// @param source  gives the unit of lengths
 /// @throws InputError  saying what is wrong with the choice
 BakeSettings settingsFor(const BakeChoice& choice, const Mesh& source, const Screen& screen);
 
-/// As it stands in documents.
+/// The JSON that documents keep.
 std::string bakeChoiceJson(const BakeChoice& choice);
 /// @throws InputError
 BakeChoice bakeChoiceFromJson(const std::string& text);
 
-/// How far a baked level looks off its source where it was seen when it was baked; of none where nothing is covered.
+/// The look difference of a baked level from its source, at the distance given when it was baked; 0 where nothing is
+/// covered.
 struct BakedLook {
     double mean = 0, worst = 0, p95 = 0;  ///< CIELAB; the worst is the mean from one direction
     double pixelsTall = 0;
@@ -45,7 +46,7 @@ struct BakedLook {
     bool operator==(const BakedLook&) const = default;
 };
 
-/// What came of a bake, kept with the level.
+/// The figures of a bake, kept with the level.
 struct BakeFigures {
     int sheet = 0, sheets = 1;
     std::size_t charts = 0;               ///< 0 where the level kept its UVs
@@ -63,7 +64,7 @@ struct BakeFigures {
 };
 
 BakeFigures figuresOf(const Baked& baked, double metresPerUnit);
-/// But for the picture of the misses.
+/// Without the pictures of the misses.
 std::string bakeFiguresJson(const BakeFigures& figures);
 /// @throws InputError
 BakeFigures bakeFiguresFromJson(const std::string& text);

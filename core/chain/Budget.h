@@ -1,5 +1,5 @@
 #pragma once
-/// What a chain may cost, and whether it keeps to that.
+/// Budgets of a chain, and the check against them.
 #include "chain/Level.h"
 
 #include <string>
@@ -7,7 +7,7 @@
 
 namespace um {
 
-/// The most that is allowed; 0 where anything is.
+/// Upper limits; 0 for no limit.
 struct Budget {
     std::size_t levelTriangles = 0;  ///< of each level
     std::size_t totalTriangles = 0;  ///< of all levels together
@@ -18,12 +18,12 @@ struct Budget {
     bool operator==(const Budget&) const = default;
 };
 
-/// One of a budget's limits, and what it is held against.
+/// A limit of a budget, and the chain's value.
 struct BudgetLine {
     std::string name;  ///< "Triangles", "Triangles per level", "Draw calls per level", "Textures", "Files"
     std::string unit;  ///< "", "MB"
     double used = 0;
-    double allowed = 0;  ///< 0 where anything is
+    double allowed = 0;  ///< 0 for no limit
 
     bool isOver() const { return allowed > 0 && used > allowed; }
     bool operator==(const BudgetLine&) const = default;
@@ -33,7 +33,7 @@ struct BudgetLine {
 /// @param fileBytes  of what was delivered; 0 takes what plain GLB files would have
 std::vector<BudgetLine> holdAgainst(const Budget& budget, const std::vector<Level>& levels, double fileBytes = 0);
 
-/// `total=180k, level=120k, draws=2, textures=8MB, files=4MB`: what is not named may be anything.
+/// `total=180k, level=120k, draws=2, textures=8MB, files=4MB`: what is not named has no limit.
 /// @throws InputError  saying what would be right
 Budget parseBudget(std::string_view text);
 

@@ -1,6 +1,6 @@
 #pragma once
-/// The corridor: over viewing distance, the room between what the eye would notice of a level and what the graphics
-/// card would waste on it; and which level of a chain is drawn where.
+/// The corridor: the range of viewing distances of a level, between visible deviation (near) and triangles too small
+/// for the graphics card (far); and the level of a chain that is drawn at each distance.
 #include "chain/Level.h"
 #include "chain/Target.h"
 
@@ -8,12 +8,12 @@
 
 namespace um {
 
-/// What decides when levels are drawn.
+/// Settings of level switching.
 struct Switching {
-    double allowedPixels = 1;  ///< by which a level may be off where it comes in
+    double allowedPixels = 1;  ///< allowed deviation of a level where it comes in
     double floorPixels = 4;    ///< a triangle that covers fewer is wasted
-    double hysteresis = 0.1;   ///< coming back, a level goes this share of its distance nearer than it came
-    double crossFade = 0;      ///< share of the distance over which two levels are dithered into one another
+    double hysteresis = 0.1;   ///< on the way back a level is kept for this share of its distance
+    double crossFade = 0;      ///< share of the distance over which two levels are dithered
     double gonePixels = 0;     ///< the asset is no longer drawn when it stands lower than this; 0 always draws it
 
     bool operator==(const Switching&) const = default;
@@ -22,7 +22,7 @@ struct Switching {
 /// @throws InputError  saying what would be right
 void requireSensible(const Switching& switching);
 
-/// What of an asset counts for its corridor; lengths in metres.
+/// Sizes of an asset; lengths in metres.
 struct AssetSize {
     double height = 0;  ///< upright
     double diagonal = 0;
@@ -34,16 +34,16 @@ struct AssetSize {
     double screenSize(const Screen& screen, double distance) const {
         return screen.pixels(diagonal, distance) / screen.heightPixels;
     }
-    /// Where it fills the screen from top to bottom: nearer than that only a part of it is seen.
+    /// The distance at which it fills the screen from top to bottom.
     double nearest(const Screen& screen) const { return screen.distance(height, screen.heightPixels); }
-    /// Where it is no longer drawn; infinite if it always is.
+    /// The distance from which on it is not drawn; infinite if it is always drawn.
     double gone(const Screen& screen, const Switching& switching) const;
 };
 
-/// Its picture is drawn from 48 sides, spread evenly, at 256 pixels.
+/// Covered area: the mean of pictures from 48 evenly spread directions at 256 pixels.
 AssetSize sizeOf(const Mesh& source, const Progress& progress);
 
-/// What of a level counts for it; lengths in metres.
+/// Cost and error of a level; lengths in metres.
 struct LevelCost {
     double facing = 0;            ///< triangles that face the viewer, the mean over all directions
     std::optional<double> error;  ///< the proven deviation; nothing while it is not measured
@@ -52,18 +52,18 @@ struct LevelCost {
 
     /// Pixels that each triangle has, where so much is covered.
     double pixelsPerTriangle(const AssetSize& asset, const Screen& screen, double distance) const;
-    /// From here on its triangles are below the floor.
+    /// The distance from which on its triangles are smaller than the floor.
     double wastedFrom(const AssetSize& asset, const Screen& screen, const Switching& switching) const;
-    /// From here on its proven error stays within what is allowed.
+    /// The distance from which on its proven error is within the allowed pixels.
     double unnoticedFrom(const Screen& screen, const Switching& switching) const;
 };
 
-/// Of triangles, half face the viewer, taken over all directions; those of double-sided materials always do.
+/// Triangles that face the viewer, the mean over all directions: half of all, and all of double-sided materials.
 double facingTriangles(const Mesh& mesh);
 
 LevelCost costOf(const Level& level);
 
-/// Which level is drawn where, in metres.
+/// Switch distances of a chain, in metres.
 struct Band {
     std::vector<double> from;  ///< of each level, rising; the first from 0 on
     double gone = 0;           ///< where drawing ends; infinite if it never does
@@ -72,16 +72,15 @@ struct Band {
 
     /// The level drawn at a distance, or nothing; not regarding where one comes from.
     int at(double distance) const;
-    /// The same for one who saw `before` so far: what came when going away goes only a little nearer, so that standing
-    /// at a joint does not make it flicker.
+    /// The level after `before`, with hysteresis: on the way back a level is kept a little longer, so that it does not
+    /// flicker at a switch distance.
     int following(int before, double distance, double hysteresis) const;
-    /// How far the next level has come in, 0 to 1, where `level` is drawn and the next one is dithered in around the
-    /// joint.
+    /// The cross-fade from `level` to the next one around their switch distance, 0 to 1.
     double fade(std::size_t level, double distance, double width) const;
 };
 
-/// Each level comes in where it was set to, else where its proven error meets the allowed pixels, and never before the
-/// one before it. Levels whose error is not known yet come in right after those before them.
+/// Each level comes in at its manual distance, or else where its proven error meets the allowed pixels, but not before
+/// the level before it. Levels without a known error come in directly after the level before.
 Band bandOf(const std::vector<LevelCost>& levels, const AssetSize& asset, const Screen& screen,
             const Switching& switching);
 

@@ -1,5 +1,5 @@
 #pragma once
-/// Where a level came out too far off its source, the source's error counts for more when it is reduced again.
+/// Weights of the source's error, raised at places where a level was too far off, for another reduction.
 #include "measure/Deviation.h"
 
 #include <vector>

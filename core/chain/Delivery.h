@@ -1,5 +1,5 @@
 #pragma once
-/// Writing a chain as what an engine reads: files, with the data by which it switches, and a manifest of all of it.
+/// Export of a chain for engines: files, switch data and a manifest.
 #include "chain/Chain.h"
 #include "files/Gltf.h"
 #include "measure/Pop.h"
@@ -11,7 +11,7 @@ struct DeliverySettings {
     std::string format = "glb";             ///< glb, gltf, obj, ply or stl
     std::string pattern = "{name}_lod{n}";  ///< of the file names; / makes subfolders
     bool oneFile = false;                   ///< all levels in one GLB or glTF
-    bool drawOrder = true;                  ///< triangles and vertices in the order that graphics cards like
+    bool drawOrder = true;                  ///< triangles and vertices ordered for graphics cards
     GltfPacking packing = GltfPacking::None;
     Placement placement;
 
@@ -22,20 +22,20 @@ struct DeliverySettings {
 GltfPacking parsePacking(std::string_view text);  ///< `none`, `quantised`, `draco`
 Pivot parsePivot(std::string_view text);          ///< `kept`, `ground`, `centre`
 
-/// What is delivered.
+/// The chain to export.
 struct Delivery {
     std::string name;  ///< of the asset
     std::size_t sourceTriangles = 0;
     Recipe recipe;
     Chain chain;
-    std::string madeFrom;  ///< by what it can be told later that it is up to date; empty where nobody asks
+    std::string madeFrom;  ///< names all inputs, to tell later whether the export is up to date; may be empty
     std::vector<std::string> sourceCompanions;  ///< files that the source is made of too, from its folder
 };
 
 struct DeliveredFile {
     std::filesystem::path file;  ///< from the folder
     std::size_t bytes = 0;
-    std::size_t plainBytes = 0;  ///< what it would have without packing; the same where it is not packed
+    std::size_t plainBytes = 0;  ///< size without packing
     std::string hash;
 };
 
@@ -48,7 +48,7 @@ struct Delivered {
     double plainBytes() const;
 };
 
-/// The names that files would have, one for each level (the same for all in one file).
+/// The file names, one for each level (all equal for one file).
 /// @throws InputError  if the format is none, cannot hold several levels or be packed, or names would clash
 std::vector<std::filesystem::path> deliveryNames(const Delivery& delivery, const DeliverySettings& settings);
 
@@ -57,9 +57,9 @@ std::vector<std::filesystem::path> deliveryNames(const Delivery& delivery, const
 Delivered deliver(const Delivery& delivery, const std::filesystem::path& folder, const DeliverySettings& settings,
                   const Progress& progress);
 
-/// Whether a manifest is there that was made from the same, and all its files are as it says.
+/// Whether a manifest with the same inputs exists and its files are unchanged.
 bool isUpToDate(const std::filesystem::path& folder, const std::string& name, const std::string& madeFrom);
-/// What the source of a manifest was made of besides its file, from its folder; nothing where there is no manifest.
+/// The further files of the source in a manifest, relative to its folder; nothing without a manifest.
 std::vector<std::string> companionsOfDelivered(const std::filesystem::path& folder, const std::string& name);
 /// The manifest's name for an asset, from the folder.
 std::filesystem::path manifestName(const std::string& name);

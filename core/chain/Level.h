@@ -1,5 +1,5 @@
 #pragma once
-/// A level of a chain: how it is made, what came of it, and what was measured of that.
+/// A level of a chain: its recipe, its mesh and its measurements.
 #include "chain/BakeChoice.h"
 #include "chain/LevelMaterials.h"
 #include "measure/Deviation.h"
@@ -11,20 +11,20 @@
 
 namespace um {
 
-/// How one level is made, repeatable on another source.
+/// The recipe of one level, usable on other sources.
 struct LevelRecipe {
     std::string target;              ///< as it is typed
     bool fromLevelBefore = false;    ///< reduced from that one instead of from the source: faster, and less exact
     std::optional<Protect> protect;  ///< its own, instead of the chain's
-    double guardStrength = 1;        ///< how much of the chain's keep and yield holds for it, 0 to 2; hold always does
+    double guardStrength = 1;        ///< factor of the chain's keep and yield guards, 0 to 2; hold is not scaled
     MaterialKeeping materials = MaterialKeeping::All;
-    bool fitTextures = false;   ///< textures as large as their texels can be seen where the level comes in
+    bool fitTextures = false;   ///< texture size fitted to the distance where the level comes in
     double switchDistance = 0;  ///< metres; 0 for where its proven deviation meets the allowed pixels
 
     bool operator==(const LevelRecipe&) const = default;
 };
 
-/// How far a level's outline is from its source's, from all around: the largest and the mean distance, in metres.
+/// The outline difference from all directions: largest and mean distance, in metres.
 struct OutlineError {
     double max = 0, mean = 0;
 
@@ -39,13 +39,13 @@ struct Level {
     std::shared_ptr<const Deviation> evidence;  ///< against the source; null while it is not measured
     std::optional<OutlineError> outline;        ///< likewise
 
-    bool isHandmade = false;          ///< came from a file, and is never made anew
-    bool isLocked = false;            ///< stays as it is, whatever becomes of source and recipe
+    bool isHandmade = false;          ///< read from a file, and never remade
+    bool isLocked = false;            ///< not remade when source or recipe change
     std::optional<BakeFigures> bake;  ///< where its textures were baked from the source
-    std::string made;                 ///< by what it came about (see howMade); empty where that is not known
+    std::string made;                 ///< names its inputs (see howMade); empty if unknown
 };
 
-/// A level of which nothing else is known.
+/// A level with a name, a target and a mesh only.
 inline Level makeLevel(std::string name, std::string target, std::shared_ptr<const Mesh> mesh,
                        std::shared_ptr<const Deviation> evidence = nullptr) {
     Level level;

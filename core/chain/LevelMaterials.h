@@ -1,5 +1,5 @@
 #pragma once
-/// What levels seen from afar need no longer carry of their materials.
+/// Simpler materials for distant levels.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -8,12 +8,12 @@
 
 namespace um {
 
-/// How much of the source's materials a level keeps, from all to least.
+/// The materials that a level keeps, from all to least.
 enum class MaterialKeeping : unsigned char {
     All,
     NoFineMaps,  ///< without normal and occlusion maps
     BaseColor,   ///< only the texture of the base colour
-    Flat,        ///< a colour for each material: the mean of what its triangles show of the texture
+    Flat,        ///< one colour for each material: the mean of the texture over its triangles
     OneSlot,     ///< those colours at the vertices of one material and one part: a single draw call
     Baked        ///< none, but new UVs and textures with the look of the source
 };

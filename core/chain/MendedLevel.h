@@ -1,5 +1,5 @@
 #pragma once
-/// Levels that are measured while they are made, and mended where they are too far off.
+/// Levels that are measured and mended while they are made.
 #include "measure/Deviation.h"
 #include "reduce/Reduce.h"
 
@@ -26,16 +26,16 @@ public:
 
     const DeviationSource& source() const { return m_source; }
 
-    /// What a reduction of the source has come to, mended where it is farther off than that; its deviation is proven
-    /// unless it is far too far off.
+    /// The mesh of a reduction, mended where it is farther off than a length. Its deviation is proven unless very many
+    /// places are farther off.
     /// @param within  in the mesh's unit
     /// @throws Cancelled
     MeasuredLevel make(const Reduction& reduction, double within, const MendChoice& choice,
                        const Progress& progress) const;
-    /// The same where nothing more is wanted of the reduction.
+    /// The same, taking the reduction apart.
     MeasuredLevel make(Reduction&& reduction, double within, const MendChoice& choice, const Progress& progress) const;
 
-    /// In so many places as tell whether all is within a length.
+    /// Measures at few points: enough to tell whether a length holds.
     Deviation measure(const Mesh& level, double within, const Progress& progress) const;
 
 private:
@@ -47,13 +47,13 @@ private:
     DeviationSource m_source;
 };
 
-/// A place farther off than this share of a length counts as too far off: with a little bad luck it is next time.
+/// Places farther off than this share of a length are treated as too far off, because they may be in the next try.
 constexpr double nearlyTooFar = 0.95;
 
-/// How many places are known to be farther off than that.
+/// The number of known places beyond a length.
 std::size_t placesFartherThan(double within, const Deviation& deviation);
 
-/// What the largest deviation of a level can be brought down to by mending, as a rule, if it is not less already.
+/// The largest deviation that mending usually reaches, estimated from the distribution.
 /// @param shareOfSource  that the level has of the triangles
 double usualMax(const Deviation& deviation, double shareOfSource);
 

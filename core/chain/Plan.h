@@ -1,6 +1,6 @@
 #pragma once
-/// Finding a chain: how many levels, of which counts, coming in where; so that what the eye could notice and what the
-/// graphics card would waste both stay small.
+/// Planning a chain: number, counts and switch distances of its levels, for small visible error and few wasted
+/// triangles.
 #include "chain/ErrorCurve.h"
 #include "chain/Recipe.h"
 
@@ -9,7 +9,7 @@ namespace um {
 struct PlannedLevel {
     std::size_t triangles = 0;
     double from = 0;   ///< metres
-    double error = 0;  ///< metres, as far as the curve tells
+    double error = 0;  ///< metres, estimated by the curve
 };
 
 struct Plan {
@@ -24,13 +24,13 @@ struct Plan {
 Plan planFrom(const ErrorCurve& curve, const AssetSize& asset, double facingShare, const PlanSettings& settings,
               const Screen& screen, const Switching& switching);
 
-/// Rounded up to three digits, which is as much as a plan can know.
+/// Rounded up to three digits, the precision of a plan.
 std::size_t roundedUp(double triangles);
 
-/// Below this height in pixels a shape is but a blot.
+/// The height in pixels below which a shape is not recognisable.
 constexpr double smallestUseful = 10;
 
-/// What not to ship and what is wasted in a chain that is there, a sentence each.
+/// Advice on an existing chain: useless levels and wasted triangles, a sentence each.
 /// @param names      of the levels
 /// @param triangles  of each
 std::vector<std::string> adviceOn(const std::vector<std::string>& names, const std::vector<std::size_t>& triangles,

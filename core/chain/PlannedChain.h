@@ -10,20 +10,19 @@ namespace um {
 
 struct PlannedChain {
     Recipe recipe;                ///< its levels, and no plan any more
-    std::optional<Fewest> first;  ///< of its levels, where it is as fine as it has to be
+    std::optional<Fewest> first;  ///< the first level, unless a total leaves no room for it
     std::vector<double> from;     ///< metres, for each level
     std::shared_ptr<FewestFinder> finder;
     std::vector<std::string> advice;
 };
 
-/// Keeps a reference to `source` in its finder, which must stay as it is. No distance can be found for the first level:
-/// it is seen from as near as can be. The others are planned from what it comes to.
+/// The first level is made for the nearest distance; the others are planned from its count. The finder keeps a
+/// reference to `source`, which must stay as it is.
 /// @param recipe  with a plan
 /// @throws MeshError, InputError, Cancelled
 PlannedChain planChain(const Mesh& source, Recipe recipe, const AssetSize& size, const Progress& progress);
 
-/// "1px@0.7066m": never farther than the distance, so that what is within so many pixels there is so at the distance
-/// too.
+/// "1px@0.7066m": the distance is rounded down, so that the pixels hold at the exact distance too.
 std::string pixelTarget(double pixels, double distance);
 
 /// How many triangles a planned level may have.

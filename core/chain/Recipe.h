@@ -1,5 +1,6 @@
 #pragma once
-/// What produces a chain, repeatable on another source: saved as JSON (docs/FORMATS.md, docs/recipe.schema.json).
+/// The settings that produce a chain, usable on other sources: saved as JSON (docs/FORMATS.md,
+/// docs/recipe.schema.json).
 #include "chain/BakeChoice.h"
 #include "chain/Budget.h"
 #include "chain/Care.h"
@@ -10,7 +11,7 @@
 
 namespace um {
 
-/// How a chain is planned where its levels are not named one by one (see planChain).
+/// Settings of a planned chain, whose levels are not listed (see planChain).
 struct PlanSettings {
     int mostLevels = 5;
     double step = 0.5;               ///< a level has at most this share of the triangles of the one before
@@ -24,7 +25,7 @@ struct PlanSettings {
 
 struct Recipe {
     std::vector<LevelRecipe> levels;   ///< the finest first
-    std::optional<PlanSettings> plan;  ///< instead of levels: what they are is found out from the source
+    std::optional<PlanSettings> plan;  ///< instead of levels: they are found for the source
     Screen screen;
     Switching switching;
     Care care;  ///< guards by part only: places of one source are not those of another

@@ -11,7 +11,7 @@ namespace um {
 /// @throws FileError  if it cannot be read
 bool needsStreaming(const std::filesystem::path& file, std::size_t memoryBytes);
 
-/// What the machine can spare: 70 % of what is free.
+/// The memory to use: 70 % of what is free.
 std::size_t memoryToSpare();
 
 struct LargeResult {
@@ -19,7 +19,7 @@ struct LargeResult {
     bool targetMet = true;
     std::size_t sourceTriangles = 0;
     std::size_t clusteredTriangles = 0;
-    /// From points of the source, evenly over its triangles, to the level; in the mesh's unit.
+    /// Deviation from evenly taken points of the source to the level; in the mesh's unit.
     std::size_t samples = 0;
     double max = 0, rms = 0, p95 = 0;
 };

@@ -1,5 +1,5 @@
 #pragma once
-/// What a level is searched for where something is dropped first: nothing can bring the level close to that.
+/// The source without dropped pieces: the reference of searches, because no level comes close to dropped pieces.
 #include "measure/Deviation.h"
 #include "reduce/Reduce.h"
 
@@ -13,11 +13,11 @@ public:
     RestOfSource(const Mesh& source, std::size_t enough, const ReduceSettings& settings, const Progress& progress);
 
     const Mesh& mesh() const { return m_rest ? *m_rest : m_source; }
-    /// To reduce the rest by: nothing more is dropped.
+    /// The settings for reducing the rest, without dropping.
     const ReduceSettings& settings() const { return m_settings; }
 
-    /// Of a level that was searched for against the rest: notes what was dropped and what the rest is within, and
-    /// measures against the whole source, as every level is.
+    /// Completes the result of a search: notes the dropped pieces and the bound for the rest, and measures the level
+    /// against the whole source.
     /// @param deviation  from the rest, proven
     void tellOfWhole(const Mesh& level, Deviation& deviation, ReduceNotes& notes, const Progress& progress) const;
 

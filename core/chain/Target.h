@@ -1,5 +1,5 @@
 #pragma once
-/// The one field that says how far to reduce: `12k`, `1.2%`, `0.5mm`, `1px@24m`; and the screen that pixels are counted
+/// Reduction targets as typed: `12k`, `1.2%`, `0.5mm`, `1px@24m`; and the screen that pixels are counted
 /// on.
 #include "base/Units.h"
 
@@ -9,7 +9,7 @@
 
 namespace um {
 
-/// The screen on which the player sees the asset. Every pixel figure follows from it.
+/// The player's screen, from which all pixel figures follow.
 struct Screen {
     int heightPixels = 1440;
     double fieldOfViewDegrees = 50;  ///< vertical
@@ -65,7 +65,7 @@ std::optional<double> allowedDeviation(const Target& target, const Screen& scree
 /// @throws InputError  saying what would be right
 double parseSize(std::string_view text, double diagonal, const Screen& screen, double metresPerUnit);
 
-/// What a target comes to, in words: "12,000 triangles, 1.15 % of the source".
+/// A target in words: "12,000 triangles, 1.15 % of the source".
 std::string describeTarget(const Target& target, std::size_t sourceTriangles, const Screen& screen,
                            double metresPerUnit);
 

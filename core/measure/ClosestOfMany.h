@@ -1,12 +1,12 @@
 #pragma once
-/// The closest places of a surface to many points, by all threads and in groups.
+/// The closest points of a surface to many points, in parallel and in groups.
 #include "base/Parallel.h"
 #include "measure/ClosestPoint.h"
 
 namespace um {
 
-/// Calls `take(i, place, closest)` for i = 0 … count, from any thread. Neighbours in space should be neighbours in
-/// number: it is several times as quick then.
+/// Calls `take(i, place, closest)` for i = 0 … count - 1, from any thread. It is several times as fast if points that
+/// are near to each other have neighbouring indices.
 /// @param placeOf  called as placeOf(i): the point, a Vec3d
 /// @throws Cancelled
 template <class PlaceOf, class Take>

@@ -1,24 +1,24 @@
 #pragma once
-/// The closest point of a surface, quickly, for many points.
+/// Closest-point queries on a surface.
 #include "mesh/Connectivity.h"
 #include "mesh/TriangleTree.h"
 
 namespace um {
 
-/// A surface prepared for closest-point questions. They may come from any thread.
+/// A surface prepared for closest-point queries from any thread.
 class ClosestPointFinder {
 public:
     /// Keeps a reference to `mesh`, which must stay as it is.
     /// @throws MeshError  if no triangle has an area
     ClosestPointFinder(const Mesh& mesh, const Progress& progress);
 
-    /// How many points are best asked about together.
+    /// The best number of points for one query.
     static constexpr std::size_t atOnce = laneCount;
 
-    /// @param hint  a triangle that may be close: the answer to a question nearby makes this one quicker
+    /// @param hint  a triangle that may be close, such as the result for a point nearby: makes the query faster
     SurfacePoint find(const Vec3d& p, TriangleId hint) const { return m_tree.closestTo(p, hint); }
 
-    /// The same for up to `atOnce` points: where they lie close together, several times as quick.
+    /// The same for up to `atOnce` points: several times as fast where they are near to each other.
     void find(std::span<const Vec3d> points, TriangleId hint, std::span<SurfacePoint> closest) const {
         m_tree.findClosest(points, hint, closest);
     }

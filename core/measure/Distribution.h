@@ -1,5 +1,5 @@
 #pragma once
-/// How signed distances are spread: kept finely enough that every share and percentile can be read off later.
+/// The distribution of signed distances, in bins fine enough for shares and percentiles.
 #include <cstddef>
 #include <vector>
 
@@ -22,14 +22,14 @@ public:
     double reach() const { return m_reach; }
     const std::vector<float>& weights() const { return m_weights; }
 
-    /// The share (0 to 1) of values of absolute size up to `tolerance`. Within a bin the values are taken as evenly
-    /// spread, so that the answer is sharp to a bin's share; bins are reach / 16384 wide.
+    /// The share (0 to 1) of values of absolute size up to `tolerance`. Values are
+    /// interpolated within a bin; bins are reach / 16384 wide.
     double shareWithin(double tolerance) const;
 
     /// The absolute size that a share of the values does not exceed.
     double absolutePercentile(double share) const;
 
-    /// Shares of the values in `bins` equal bins from -range to range; what lies beyond is counted in the outermost.
+    /// Shares of the values in `bins` equal bins from -range to range; values beyond count in the outermost bins.
     std::vector<double> histogram(std::size_t bins, double range) const;
 
 private:

@@ -1,11 +1,11 @@
 #pragma once
-/// What a mesh costs the graphics card for each pixel that it covers.
+/// The cost of a mesh for a graphics card: triangles and shaded pixels for each covered pixel.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
 namespace um {
 
-/// Triangles below that many pixels cost more than they show: cards shade in blocks of 2 x 2 pixels.
+/// Smaller triangles cost more than they show, because cards shade blocks of 2 x 2 pixels.
 constexpr double leastPixels = 4;
 
 struct PixelLoad {
@@ -20,8 +20,9 @@ struct PixelLoad {
 /// @throws MeshError  if the picture would have more than 4096 pixels a side
 PixelLoad measurePixelLoad(const Mesh& mesh, const Mat3d& turn, double pixelsPerUnit);
 
-/// The mean over so many directions (see viewDirections), each weighted by the pixels it covers.
-/// @throws MeshError, Cancelled; InputError  for a number of directions that there is not
+/// The mean over `count` directions (see viewDirections), each weighted by its covered pixels.
+/// @throws MeshError, Cancelled
+/// @throws InputError  if there is no such set of directions
 PixelLoad measurePixelLoad(const Mesh& mesh, int views, double pixelsPerUnit, const Progress& progress);
 
 }  // namespace um

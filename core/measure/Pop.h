@@ -1,5 +1,5 @@
 #pragma once
-/// How much the picture changes at the moment when one level takes over from another.
+/// The visible change of a switch from one level to the next.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -17,11 +17,11 @@ struct Pop {
     double worst() const { return worstOutline + worstShading; }
 };
 
-/// A step of lightness (CIELAB L*, of 100) that an eye sees from one moment to the next.
+/// The smallest visible step of lightness (CIELAB L*, of 100).
 constexpr double visibleStep = 2;
 
 /// Draws both as clay with their smooth normals from 26 directions, lit alike. Sizes are limited to pictures of 512
-/// pixels; what is seen larger is reckoned up from that.
+/// pixels; larger views are scaled up from that.
 /// @throws Cancelled
 Pop measurePop(const Mesh& before, const Mesh& after, double pixelsPerUnit, const Progress& progress);
 

@@ -1,5 +1,5 @@
 #pragma once
-/// What the eye sees besides distance: how far shading turns, and whether the whole has grown or shrunk.
+/// Change of shading normals, area and volume.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -8,11 +8,11 @@ namespace um {
 struct ShapeChange {
     double meanTurn = 0, p95Turn = 0;  ///< degrees between the shading normals, over the source's area
     double areaRatio = 1;              ///< of the level to the source
-    double volumeRatio = 1;            ///< of what they enclose; 1 where the source encloses nothing
+    double volumeRatio = 1;            ///< of the enclosed volumes; 1 where the source encloses none
 };
 
 /// At the middle of each triangle of the source (of at most a million of them, evenly through the file), the shading
-/// normal there is held against the level's at its closest point: the file's own normals where there are some, else
+/// normal is compared with the level's at the closest point: the file's own normals where there are some, else
 /// those of smooth shading.
 /// @throws MeshError  if the level has no area
 /// @throws Cancelled

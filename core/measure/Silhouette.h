@@ -1,5 +1,5 @@
 #pragma once
-/// How far a level's outline is from its source's, in pixels, from many directions.
+/// The difference between the outlines of a level and its source, in pixels, from many directions.
 #include "base/Progress.h"
 #include "draw/Contour.h"
 
@@ -7,20 +7,20 @@
 
 namespace um {
 
-/// Two outlines in one picture, held against each other.
+/// The difference of two outlines in one picture.
 struct OutlineDifference {
     double lost = 0;        ///< area of the source that the level does not cover, in pixels
     double grown = 0;       ///< area of the level beyond the source
     double sourceArea = 0;  ///< in pixels
-    double mean = 0;        ///< distance between the outlines, in pixels: what differs, for the length of an outline
-    /// The largest distance, in pixels, of what one alone covers from what the other covers. Never more than the
-    /// deviation of the surfaces covers, but for a sample.
+    double mean = 0;        ///< mean distance in pixels: the differing area divided by the length of the outline
+    /// The largest distance, in pixels, of a sample that one alone covers to the samples of the other. At most the
+    /// pixels of the surfaces' deviation, plus one sample.
     double max = 0;
 
-    /// What differs as a share of the source's area.
+    /// The differing area as a share of the source's area.
     double areaShare() const { return sourceArea > 0 ? (lost + grown) / sourceArea : 0; }
 
-    /// By the largest distance; where that is the same, as of good levels from many directions, by the mean.
+    /// Compares the largest distance, and the mean where that is equal, as it often is for good levels.
     bool isWorseThan(const OutlineDifference& other) const {
         return max != other.max ? max > other.max : mean > other.mean;
     }
@@ -46,14 +46,14 @@ struct Direction {
 /// "from the front", "from the right, 35° above".
 std::string describe(const Direction& direction);
 
-/// The extent of a mesh upright (y), by which its size on a screen is told; of what lies flat, the largest extent.
+/// The height of a mesh (along y), which defines its size on a screen; the largest extent if the mesh is flat.
 double standingHeight(const Mesh& mesh);
 
 /// The largest height in pixels at which the outlines of both can be compared.
 double mostHeightPixels(const Mesh& source, const Mesh& level);
 
-/// The lattice points on a cube that is cut into n x n squares a side, blown up to the sphere so that they lie evenly:
-/// 26, 98 or 386 of them. For each one its opposite is there too.
+/// The lattice points of a cube with n x n squares a side, projected to the sphere and evened out: 26, 98 or 386
+/// directions. Each has its opposite.
 /// @throws InputError  if `count` is another number
 std::vector<Direction> viewDirections(int count);
 
@@ -67,7 +67,7 @@ struct Silhouette {
     double heightPixels = 0;
     std::vector<Direction> directions;
     std::vector<OutlineDifference> views;  ///< in each direction
-    std::size_t worst = 0;                 ///< the view that no other is worse than
+    std::size_t worst = 0;                 ///< the view with the largest difference
 
     double mean = 0;             ///< of all views' means
     double max = 0;              ///< of all views
@@ -90,8 +90,8 @@ struct OutlinePicture {
     Vec2f origin = Vec2f::Zero();  ///< its upper left, in samples from where positions are counted
 };
 
-/// A source as it looks from all directions, drawn once for any number of levels. Holds 32 bytes for each pixel of a
-/// picture and two directions, at 4 samples along a pixel.
+/// The outlines of a source from all directions, drawn once for any number of levels. Holds 32 bytes for each pixel of
+/// a picture and two directions, at 4 samples along a pixel.
 class SourceOutlines {
 public:
     /// Keeps a reference to `source`.

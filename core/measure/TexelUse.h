@@ -1,10 +1,10 @@
 #pragma once
-/// How fine textures lie on the surface, and which size of them would do where it is seen.
+/// Texel density of textures on the surface, and the texture size that is enough at a distance.
 #include "mesh/Health.h"
 
 namespace um {
 
-/// What a material's textures come to where it is used. Densities are texels along a length of one unit.
+/// Texel densities of a material's textures: texels along a length of one unit.
 struct TexelUse {
     std::uint32_t material = 0;
     int width = 0, height = 0;  ///< of its largest texture
@@ -12,7 +12,7 @@ struct TexelUse {
     double low = 0, high = 0;   ///< 5 % of the area has less than `low`, 5 % more than `high`
     double stretched = 0;       ///< share of the area where one direction has more than twice the texels of another
 
-    /// The power of two that, as the texture's longer side, gives the median place a texel for each pixel.
+    /// The longer side, a power of two, that gives the median place one texel a pixel.
     int enough(double pixelsPerUnit) const;
 };
 

@@ -1,5 +1,5 @@
 #pragma once
-/// How far textures have moved on the surface of a level.
+/// Texture drift: displacement of textures on the surface of a level.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -10,8 +10,8 @@ struct TextureDrift {
     double mean = 0, rms = 0, p95 = 0, max = 0;
 };
 
-/// For points all over the level: how far along the source's surface lies the place that has the same UV, from the
-/// place that is closest. Where the source's seams run, the nearest of its charts counts.
+/// At points all over the level: the distance between the closest place on the source and the place on it with the same
+/// UV. At seams the nearest chart of the source counts.
 /// @throws MeshError  if either mesh has no UVs, or is not sound
 /// @throws Cancelled
 TextureDrift measureTextureDrift(const Mesh& source, const Mesh& level, const Progress& progress);

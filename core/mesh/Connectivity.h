@@ -1,5 +1,5 @@
 #pragma once
-/// Which triangles meet at a vertex, and what follows from it: loose pieces and vertex normals.
+/// The triangles around each vertex, connected pieces and vertex normals.
 #include "base/Groups.h"
 #include "mesh/Mesh.h"
 
@@ -14,13 +14,13 @@ inline bool contains(const Triangle& triangle, VertexId v) {
     return triangle[0] == v || triangle[1] == v || triangle[2] == v;
 }
 
-/// Among which are those at the edge from a to b: the triangles around whichever end has fewer.
+/// A superset of the triangles at the edge a b: the triangles around the end that has fewer of them.
 inline std::span<const TriangleId> trianglesNearEdge(const VertexTriangles& around, VertexId a, VertexId b) {
     const std::span<const TriangleId> atA = around.of(a), atB = around.of(b);
     return atB.size() < atA.size() ? atB : atA;
 }
 
-/// The loose pieces of a mesh: triangles are in one piece if a chain of shared vertices joins them.
+/// The connected pieces of a mesh: triangles joined by chains of shared vertices.
 struct Pieces {
     std::vector<std::uint32_t>
         ofVertex;  ///< the piece of each vertex; isolated vertices have a piece without triangles

@@ -1,5 +1,5 @@
 #pragma once
-/// The order in which graphics cards like to be given triangles: corners soon used again, and what lies outside first.
+/// Triangle order for graphics cards: vertex locality, and outer surfaces first against overdraw.
 #include "mesh/Mesh.h"
 
 namespace um {
@@ -9,8 +9,8 @@ namespace um {
 /// locality and reduced overdraw.
 Mesh inDrawOrder(const Mesh& mesh);
 
-/// How many vertices are worked out for each triangle by a card that remembers the last `cacheSize` of them, each
-/// section by itself: 3 at worst, about 0.6 at best.
+/// Transformed vertices for each triangle with a cache of the last `cacheSize` vertices, each section by itself: 3 at
+/// worst, about 0.6 at best.
 double vertexWorkPerTriangle(const Mesh& mesh, int cacheSize = 16);
 
 }  // namespace um

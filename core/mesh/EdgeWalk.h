@@ -1,10 +1,10 @@
 #pragma once
-/// The edges of a mesh that are not shared by exactly two agreeing triangles, and the loops of those with one.
+/// Border, non-manifold and inconsistently wound edges, and border loops.
 #include "mesh/Connectivity.h"
 
 namespace um {
 
-/// An edge as its triangle runs through it.
+/// A directed edge, in the winding order of its triangle.
 struct HalfEdge {
     VertexId from = 0, to = 0;
     TriangleId triangle = 0;
@@ -17,11 +17,11 @@ struct EdgeFaults {
     std::vector<TriangleId> duplicates;  ///< triangles on the same three vertices as one with a smaller number
 };
 
-/// Ordered by vertex. Triangles with equal corners are passed over.
+/// All lists are ordered by vertex. Triangles with equal corners are skipped.
 EdgeFaults findEdgeFaults(const Mesh& mesh, const VertexTriangles& around);
 
-/// Border edges followed from one to the next. Each vertex of a loop stands once; runs that do not close, as at broken
-/// places, are loops too.
+/// Chains of border edges. Each vertex of a loop is listed once. Chains that do not close, as at non-manifold places,
+/// are listed as well.
 std::vector<std::vector<VertexId>> borderLoops(const std::vector<HalfEdge>& borders);
 
 }  // namespace um

@@ -1,5 +1,5 @@
 #pragma once
-/// What is wrong with a mesh, where it is, and what can be done about it.
+/// Faults of a mesh, their places, and repairs.
 #include "base/Progress.h"
 #include "mesh/Connectivity.h"
 
@@ -9,10 +9,10 @@
 namespace um {
 
 enum class Fault : std::uint8_t {
-    Crack,            ///< border vertices that lie all but together, as where parts were exported apart
-    Hole,             ///< a closed run of edges that have one triangle only
+    Crack,            ///< border vertices that nearly coincide, as where parts were exported separately
+    Hole,             ///< a closed loop of border edges
     NonManifoldEdge,  ///< where three triangles or more meet
-    PinchedVertex,    ///< where surfaces touch in one point only
+    PinchedVertex,    ///< surfaces that touch in a single point
     Winding,          ///< an edge whose two triangles disagree about the outer side
     InsideOut,        ///< a closed piece that faces inwards, and is not the wall of a cavity
     ZeroArea,         ///< a triangle of no area
@@ -20,9 +20,9 @@ enum class Fault : std::uint8_t {
     Needle,           ///< a triangle hundreds of times longer than wide
     Isolated,         ///< vertices that no triangle uses
     LooseBit,         ///< a loose piece smaller than a hundredth of the whole
-    FarFromOrigin,    ///< coordinates whose size eats up their precision
-    OddUnit,          ///< a size that hardly anything has
-    MissingUvs,       ///< nothing that textures could go by
+    FarFromOrigin,    ///< coordinates so large that their precision is low
+    OddUnit,          ///< an implausible size
+    MissingUvs,       ///< no UVs
     OverlappingUvs,   ///< triangles of one material over each other in the texture
     StretchedUvs,     ///< the texture several times as fine in one direction as in the other
     LargeTexture,     ///< more texels than pixels where it is seen; of a distance, not found by findFaults
@@ -40,7 +40,7 @@ struct Finding {
     bool operator==(const Finding&) const = default;
 };
 
-/// Everything that is found, the gravest first. About a second for 2 M triangles.
+/// All faults, the gravest first. About a second for 2 M triangles.
 /// @throws Cancelled
 std::vector<Finding> findFaults(const Mesh& mesh, const Progress& progress);
 
@@ -49,23 +49,23 @@ std::string describeFinding(const Finding& finding, double metresPerUnit);
 /// Why it matters, in one sentence.
 std::string whyItMatters(Fault fault);
 
-/// What repairing a fault would do ("Fill"), or empty where that is not safe.
+/// The name of the repair ("Fill"), or empty where a repair is not safe.
 std::string repairOf(Fault fault);
 
-/// Whether a repair goes up to a size that can be said: of holes around, of bits across, of cracks in width.
+/// Whether a repair has a largest size: the length around a hole, the size of a bit, the width of a crack.
 bool hasSize(Fault fault);
-/// The size up to which that repair goes if nothing else is said, in the mesh's unit.
+/// The default of that largest size, in the mesh's unit.
 double usualSize(const Mesh& mesh, Fault fault);
 
 /// For each piece whether it is smaller than `size` across.
 std::vector<std::uint8_t> looseBits(const Mesh& mesh, const Pieces& pieces, double size);
 
-/// Takes that fault out of a mesh, as far as it can be repaired: cracks are welded; holes of up to 1000 edges are
+/// Repairs a fault as far as possible: cracks are welded; holes of up to 1000 edges are
 /// filled, with the smallest area (Barequet & Sharir 1995, Computer Aided Geometric Design 12: filling gaps in the
 /// boundary of a polyhedron); pieces are turned so that neighbours agree, closed ones outwards; pieces that
-/// are inside out are turned whole; triangles and vertices that are nothing go away; so do loose bits.
-/// @param size  up to which faults that have one are repaired, in the mesh's unit
-/// @returns how many of them were repaired
+/// are inside out are turned whole; zero-area and duplicate triangles, isolated vertices and loose bits are removed.
+/// @param size  the largest size of repaired faults, in the mesh's unit
+/// @returns the number of repaired faults
 /// @throws Cancelled
 std::size_t repairFault(Mesh& mesh, Fault fault, double size, const Progress& progress);
 

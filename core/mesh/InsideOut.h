@@ -1,5 +1,5 @@
 #pragma once
-/// Closed pieces whose triangles face inwards, as where a part was mirrored with its corners left in their order.
+/// Closed pieces whose triangles face inwards, as after mirroring without reversing the winding.
 #include "base/Progress.h"
 #include "mesh/EdgeWalk.h"
 

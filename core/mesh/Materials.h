@@ -1,10 +1,10 @@
 #pragma once
-/// A mesh's materials and textures as lists: which triangles have which, what is not used, what it costs.
+/// Lists of materials and textures: their use by triangles, and their cost.
 #include "mesh/Mesh.h"
 
 namespace um {
 
-/// On the graphics card, with the smaller copies, in bytes.
+/// Bytes on the graphics card, with mip levels.
 inline double textureMemory(double width, double height, int bits = 8) {
     return 4 * width * height * (bits / 8) * 4 / 3;
 }

@@ -1,8 +1,8 @@
 #pragma once
 /// A triangle mesh with parts, materials and attributes that may differ from corner to corner.
 ///
-/// Shape and attributes are indexed apart: `triangles` says which positions a triangle joins, `wedges` which attribute
-/// values its corners carry. So a UV seam or a hard edge never tears the surface: the position is shared, the wedges
+/// Positions and attributes have separate indices: `triangles` indexes positions, `wedges` indexes the attribute values
+/// of the corners. A UV seam or a hard edge therefore never opens the surface: the position is shared, the wedges
 /// differ.
 #include "base/Math.h"
 
@@ -26,7 +26,7 @@ using Triangle = std::array<std::uint32_t, 3>;
 /// Linear 8-bit RGBA.
 using Color = std::array<std::uint8_t, 4>;
 
-/// How much each of at most four joints moves a vertex. The weights sum to 1; those not needed are 0.
+/// Skinning weights of a vertex for at most four joints. They sum to 1; unused ones are 0.
 struct Influences {
     std::array<std::uint16_t, 4> joints{};
     std::array<float, 4> weights{};
@@ -42,19 +42,19 @@ struct Joint {
     std::array<float, 16> inverseBind{};
 };
 
-/// A shape that the mesh can be blended towards.
+/// A morph target (blend shape).
 struct Morph {
     std::string name;
     std::vector<Vec3f> offsets;  ///< one for each vertex
 };
 
-/// An image file as it came, and how it is repeated. Only what looks at it decodes it.
+/// An image file as it was read, and its wrap mode. It is decoded only where it is used.
 struct Texture {
     enum class Wrap : std::uint8_t { Repeat, Mirror, Clamp };
 
     std::string name;
     std::string mimeType;                      ///< image/png or image/jpeg
-    std::shared_ptr<const std::string> bytes;  ///< shared by all meshes that were made from one
+    std::shared_ptr<const std::string> bytes;  ///< shared by all meshes derived from one
     int width = 0, height = 0;                 ///< in texels
     int bits = 8;                              ///< of each value
     Wrap wrapU = Wrap::Repeat, wrapV = Wrap::Repeat;
@@ -71,7 +71,7 @@ struct TextureUse {
 
 /// The glTF metallic-roughness model. Colours are linear, and multiplied by their textures.
 struct Material {
-    /// What becomes of light where the base colour's fourth value is below 1.
+    /// The alpha mode.
     enum class Alpha : std::uint8_t { Opaque, Mask, Blend };
 
     std::string name;
@@ -82,7 +82,7 @@ struct Material {
     std::array<float, 3> emission = {0, 0, 0};
     bool doubleSided = false;
     Alpha alpha = Alpha::Opaque;
-    float alphaCutoff = 0.5f;  ///< of Mask: nothing is there below
+    float alphaCutoff = 0.5f;  ///< of Mask: below it nothing is drawn
 };
 
 /// A named piece of the model: a group of an OBJ, a node of a glTF.
@@ -98,11 +98,11 @@ struct Section {
     std::uint32_t triangleCount = 0;
 };
 
-/// What always holds of a mesh that a reader or the reduction hands out (see requireSound):
-/// every index is in range; `wedges` is empty (then a corner's wedge is its vertex) or has one entry for each triangle;
-/// each attribute is empty or has one value for each wedge; influences and the offsets of each morph are empty or have
-/// one value for each vertex, so that skinning and blending never open a seam; coordinates are finite; the sections
-/// cover all triangles, in order; there is at least one part and one material.
+/// Invariants of every mesh that a reader or the reduction returns (see requireSound): every index is in range;
+/// `wedges` is empty (then a corner's wedge is its vertex) or has one entry for each triangle; each attribute is empty
+/// or has one value for each wedge; influences and the offsets of each morph are empty or have one value for each
+/// vertex, so that skinning and blending never open a seam; coordinates are finite; the sections cover all triangles,
+/// in order; there is at least one part and one material.
 struct Mesh {
     std::vector<Vec3f> positions;     ///< in the file's unit and axes
     std::vector<Triangle> triangles;  ///< indices of positions
@@ -163,7 +163,7 @@ void forTextureUses(AnyMaterial& material, const Visit& visit) {
     visit(material.emissionTexture);
 }
 
-/// Parts, materials, textures, skeleton and units, without any surface: what a derived mesh shares with its source.
+/// A mesh without surface that has the parts, materials, textures, skeleton and unit of another.
 Mesh emptyLike(const Mesh& mesh);
 
 /// The box around all positions.
@@ -226,11 +226,11 @@ void requireSound(const Mesh& mesh, const std::string& what);
 /// @throws MeshError  naming `what`, likewise, or if no triangle has an area
 void requireSurface(const Mesh& mesh, const std::string& what);
 
-/// Beyond these, in the file's unit, single-precision products overflow or vanish, and no measure could be trusted.
+/// Limits of coordinates and sizes, in the file's unit: beyond them single-precision products overflow or vanish.
 constexpr float largestCoordinate = 1e10f;
 constexpr float smallestSize = 1e-8f;
 
-/// @throws MeshError  naming `what` where a mesh reaches farther out than that, or is smaller (but not of no size)
+/// @throws MeshError  naming `what`, if a mesh exceeds these limits; a size of exactly 0 is allowed
 void requireUsableSize(const Mesh& mesh, const std::string& what);
 
 }  // namespace um

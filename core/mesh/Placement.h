@@ -1,5 +1,5 @@
 #pragma once
-/// Where a mesh stands in its own coordinates, in which unit, and which way is up.
+/// Pivot, up axis and unit of a mesh.
 #include "mesh/Mesh.h"
 
 namespace um {
@@ -23,10 +23,10 @@ struct Placement {
 /// blend shapes go along.
 void standUpAlongY(Mesh& mesh);
 void standUpAlongZ(Mesh& mesh);
-/// The same of a place.
+/// The same for a point.
 Vec3f turned(const Vec3f& place, bool toZ);
 
-/// The mesh in its new place; skeleton and blend shapes go along.
+/// The mesh with a new pivot, axis and unit; skeleton and blend shapes are converted too.
 /// @param box  by which the pivot is set, in the mesh's coordinates: that of the first level, so that all of a chain
 ///             move alike
 Mesh placed(const Mesh& mesh, const Placement& placement, const Box3f& box);

@@ -1,5 +1,5 @@
 #pragma once
-/// Polygons with more than three corners, as files have them.
+/// Triangulation of polygons from files.
 #include "mesh/Mesh.h"
 
 #include <span>

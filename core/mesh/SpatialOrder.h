@@ -1,5 +1,5 @@
 #pragma once
-/// An order in which neighbours in space stand together.
+/// A spatial sort: neighbours in space become neighbours in memory.
 #include "base/Progress.h"
 
 #include <array>
@@ -8,13 +8,13 @@
 
 namespace um {
 
-/// One of many things in space. Plain numbers, so that it is moved as a whole.
+/// An item with its place. A plain struct, so that it is moved as a whole.
 struct alignas(16) Placed {
     std::array<float, 3> place;
     std::uint32_t id;
 };
 
-/// How many are the leaves and the nodes of the tree that the order makes.
+/// The fan-out of the tree that the order makes: items of a leaf, children of a node.
 constexpr std::size_t runLength = 8;
 
 /// Orders items so that each run of eight lies close together, and each eight such runs, and so on: leaves and nodes of

@@ -1,5 +1,5 @@
 #pragma once
-/// What a mesh is, at a glance: counts, size, and whether it is sound.
+/// Statistics of a mesh: counts, size, and faults of its topology.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -18,7 +18,7 @@ struct Statistics {
     bool hasNormals = false;
     bool hasColors = false;
 
-    std::size_t pieces = 0;              ///< loose bits: joined by shared vertices
+    std::size_t pieces = 0;              ///< connected by shared vertices
     std::size_t borderEdges = 0;         ///< edges of one triangle
     std::size_t borderLoops = 0;         ///< runs of border edges: holes and rims
     std::size_t nonManifoldEdges = 0;    ///< edges of three triangles or more
@@ -37,10 +37,11 @@ struct MeshStatistics {
     std::vector<Statistics> parts;  ///< one for each part, the part taken as a mesh of its own
 };
 
-/// "3 non-manifold edges, 1 duplicate triangle": what is broken, or empty. Open borders are not.
+/// The faults as text, "3 non-manifold edges, 1 duplicate triangle"; empty if there are none. Open borders are no
+/// fault.
 std::string faultsOf(const Statistics& statistics);
 
-/// Without looking at each part.
+/// Without the statistics of each part.
 /// @throws Cancelled
 Statistics gatherWholeStatistics(const Mesh& mesh, const Progress& progress);
 

@@ -1,5 +1,5 @@
 #pragma once
-/// The closest place of a surface to a point, found by walking from a triangle that is known to be near.
+/// The closest point of a surface, found by walking from a triangle nearby.
 #include "base/TrianglePoint.h"
 #include "mesh/Connectivity.h"
 #include "mesh/Mesh.h"
@@ -14,14 +14,14 @@ struct Closest {
     double squaredDistance = std::numeric_limits<double>::max();
 };
 
-/// Of that triangle alone.
+/// The closest point of one triangle.
 Closest closestOf(const Mesh& mesh, const Vec3d& p, TriangleId t);
 
 /// Walks on from triangle to triangle while that comes closer: across the edge or around the corner at which the
 /// closest place lies. Where it lies inside a triangle, none of its neighbours can be closer nearby.
 Closest walkCloser(const Mesh& mesh, const VertexTriangles& around, const Vec3d& p, TriangleId start);
 
-/// What encloses a triangle.
+/// A bounding sphere of a triangle.
 struct Sphere {
     Vec3f centre = Vec3f::Zero();
     float radius = 0;

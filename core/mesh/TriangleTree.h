@@ -1,5 +1,5 @@
 #pragma once
-/// The triangles of a surface in a tree of boxes, for the closest places of several points at a time.
+/// A tree of boxes over the triangles of a surface, for closest-point queries of several points at a time.
 #include "base/LaneArray.h"
 #include "base/Progress.h"
 #include "base/RawVector.h"
@@ -16,22 +16,22 @@ struct SurfacePoint {
 };
 
 /// Eight triangles to each leaf and eight children to each node, without gaps: children are found by counting. Eight
-/// points go down the tree together, each in a lane, in single precision; what may be the closest to one of them is
-/// reckoned in double precision at the end.
+/// points go down the tree together, each in a lane, in single precision; candidates for
+/// the closest triangle are compared in double precision at the end.
 class TriangleTree {
 public:
     /// Keeps a reference to `mesh`, which must stay as it is and be sound.
     /// @throws Cancelled
     TriangleTree(const Mesh& mesh, const Progress& progress);
 
-    /// The closest place of the surface to each point; of triangles equally close the one with the smallest number.
-    /// The nearer to one another the points are, the quicker.
+    /// The closest point of the surface to each point; of equally close triangles the one with the smallest index.
+    /// Faster for points near to each other.
     /// @param points   one to `laneCount`
     /// @param hint     a triangle that may be close
     /// @param closest  as many as points
     void findClosest(std::span<const Vec3d> points, TriangleId hint, std::span<SurfacePoint> closest) const;
 
-    /// Of one point: slower than of several together.
+    /// For one point; slower than for several together.
     SurfacePoint closestTo(const Vec3d& p, TriangleId hint = 0) const;
 
     /// All triangles, neighbours together.

@@ -1,5 +1,5 @@
 #pragma once
-/// Which triangles hang together in the first set of UVs.
+/// Charts: triangles that are connected in the first set of UVs.
 #include "mesh/Mesh.h"
 
 namespace um {
@@ -13,7 +13,7 @@ struct ChartEdge {
 struct UvCharts {
     std::size_t count = 0;
     std::vector<std::uint32_t> chartOf;  ///< of each triangle
-    std::vector<ChartEdge> borders;      ///< on which nothing joins on in the UVs; ordered by triangle
+    std::vector<ChartEdge> borders;      ///< edges without a neighbour in the UVs; ordered by triangle
 };
 
 /// Triangles are of one chart if they have an edge in common at whose ends their UVs are the same, and the same
@@ -23,10 +23,10 @@ UvCharts findUvCharts(const Mesh& mesh);
 /// A triangle's corners in the UVs.
 std::array<Vec2d, 3> uvCorners(const Mesh& mesh, TriangleId triangle);
 
-/// Twice the area that a triangle has in the first UVs; below 0 where it lies the other way round.
+/// Twice the area of a triangle in the first UVs; negative where it is mirrored.
 double uvArea(const Mesh& mesh, TriangleId triangle);
 
-/// The shares that a triangle's corners have of a place in its UVs; not a number where it has no area there.
+/// Barycentric coordinates of a UV place in a triangle; NaN where it has no area in the UVs.
 Vec3d sharesAtUv(const std::array<Vec2d, 3>& corners, const Vec2d& uv);
 
 }  // namespace um

@@ -15,7 +15,7 @@ public:
     /// Of all triangles of a mesh that has UVs. The mesh must outlive the grid.
     explicit UvGrid(const Mesh& mesh);
 
-    /// The first triangle that covers the place, of those that are asked for. Nothing if there is none.
+    /// The first of the wanted triangles that covers the place, or nothing.
     /// @param isAsked  empty for all triangles
     std::optional<TriangleId> triangleAt(const Vec2d& uv, const std::function<bool(TriangleId)>& isAsked = {}) const;
 

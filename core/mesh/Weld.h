@@ -1,5 +1,5 @@
 #pragma once
-/// Turning a soup of points into shared vertices.
+/// Welding: shared vertices from a soup of points.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -17,20 +17,20 @@ struct Welded {
 /// @throws Cancelled
 Welded weldPoints(std::span<const Vec3f> points, const Progress& progress);
 
-/// Joins the vertices of a mesh that lie at the same place; what differs between them lives on in wedges.
-/// @returns the number of vertices that went away
+/// Joins vertices at the same place. Different attributes are kept as wedges.
+/// @returns the number of removed vertices
 std::size_t weldVertices(Mesh& mesh, const Progress& progress);
 
 /// Whether no two triangles share a vertex, as in files that repeat each corner.
 bool isTriangleSoup(const Mesh& mesh);
 
-/// Gives each corner a wedge of its own kind: corners of one vertex with the same key share a wedge.
+/// Makes wedges from keys: corners of one vertex with the same key share a wedge.
 /// @param keys  three for each triangle
 /// @returns the key of each wedge; `mesh.wedges` is set
 std::vector<std::uint64_t> assignWedges(Mesh& mesh, const std::vector<std::array<std::uint64_t, 3>>& keys);
 
-/// Which triangles to keep after vertices were joined: those with three corners, of which no other lies on the same
-/// corners. Of those that agree one stays, of those that face each other none.
+/// The triangles to keep after vertices were joined: those with three different corners. Of triangles on the same
+/// corners one is kept if they face the same way, none if they face each other.
 std::vector<std::uint8_t> trianglesWithoutFolds(const Mesh& mesh);
 
 /// A run of triangles that belong to one part and material, as files list them.

@@ -1,5 +1,5 @@
 #pragma once
-/// A very quick and coarse likeness of a mesh, for looking at while the camera moves. Never a result.
+/// A coarse stand-in of a mesh for drawing while the camera moves. Never a result.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 

@@ -1,5 +1,5 @@
 #pragma once
-/// How places are treated: held, kept or yielded.
+/// Guards: places that a reduction holds, keeps or yields.
 #include "mesh/Mesh.h"
 
 #include <filesystem>
@@ -11,8 +11,8 @@
 
 namespace um {
 
-/// The guard of one place: above 1 it is held (not touched); up to 1 it is kept, dearer to remove the higher; below 0
-/// it yields, cheaper the lower, down to -1.
+/// The guard of one place. Above 1 it is held (not touched). From 0 to 1 it is kept: its error counts more. From 0 to
+/// -1 it yields: its error counts less.
 using GuardValue = float;
 inline constexpr GuardValue guardHold = 2;
 
@@ -61,10 +61,10 @@ std::string formatGuard(GuardValue value);
 /// @throws MeshError  if `guard` names a part that the mesh does not have, or was made for another count of vertices
 std::vector<GuardValue> guardOfVertices(const Guard& guard, const Mesh& mesh);
 
-/// What of a guard fits a mesh: without parts that it does not have, and without vertices if it has another count.
+/// The guard without parts that a mesh lacks, and without vertices if the counts differ.
 Guard guardFitting(Guard guard, const Mesh& mesh);
 
-/// The factor by which the error at a place counts: 100 for keep at full strength, 1/100 for yield.
+/// The weight of the error at a place: 100 for keep at full strength, 1/100 for yield.
 float guardFactor(GuardValue value);
 
 /// The guard painted into a channel of the vertex colours: 128 is none, 255 hold, above 128 keep, below yield.

@@ -1,5 +1,5 @@
 #pragma once
-/// How close to its source every place of a level is to come.
+/// A limit of the deviation at every place of a level.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -13,20 +13,20 @@ struct TooFar {
     bool isOnSource = false;  ///< or on the level
 };
 
-/// In the mesh's unit. Where the polish can, everything farther off than that is mended, whatever the rest pays for it.
+/// Everything farther off than `within` (in the mesh's unit) is mended where possible, whatever other places lose by
+/// it.
 struct Limit {
-    double within = 0;  ///< 0 for none: then what is farthest off is mended, as far as the rest pays little
+    double within = 0;  ///< 0 for none: then the farthest places are mended as long as the rest loses little
 
-    /// Says where a level is still too far off, and nothing if it is not; it is called again after what it has said
-    /// has been mended, a few times at most. The level's shape is finished by then, its attributes are not. May be
-    /// empty. Some vertices are kept for what it says.
+    /// Returns the places that are still too far off. It is called again after they were mended, a few times at most.
+    /// The level's shape is final at that time, its attributes are not. May be empty. Some vertices are reserved for
+    /// these places.
     std::function<std::vector<TooFar>(const Mesh& level, const Progress& progress)> find = {};
 
-    /// Whether vertices that were kept for that and are not needed are left out of the level, or put in where they do
-    /// no harm.
+    /// Whether reserved vertices that were not needed are left out of the level, or inserted elsewhere.
     bool leavesOutSpare = false;
 
-    /// Where no step helps at a place that was found, so many of the best are tried with another one after each.
+    /// If no single step helps at a place, this many of the best steps are tried together with a second one.
     std::size_t ahead = 16;
 };
 

@@ -1,5 +1,5 @@
 #pragma once
-/// What can go before any edge is contracted: small loose pieces, and heaps of bits that may become one surface.
+/// Steps before contraction: dropping small loose pieces, and joining near ones.
 #include "base/Progress.h"
 #include "mesh/Mesh.h"
 
@@ -16,15 +16,14 @@ struct DroppedPieces {
 };
 
 /// Drops loose pieces whose box has a diagonal below `size`, the smallest first, until at most `enough` triangles are
-/// left. The largest piece of all stays in any case, and so does what has a held vertex.
-/// Vertices keep their numbers.
+/// left. The largest piece and pieces with held vertices are always kept. Vertices keep their indices.
 /// @param held  for each vertex, or empty
 std::vector<DroppedPieces> dropLoosePieces(Mesh& mesh, double size, std::size_t enough,
                                            const std::vector<std::uint8_t>& held);
 
 /// Joins each vertex to the nearest one of another loose piece within `distance`. The surfaces meet there from then on,
-/// and need not be manifold. Vertices keep their numbers; those that were joined away are used by no triangle.
-/// @returns how many were joined
+/// and need not be manifold. Vertices keep their indices; joined ones are used by no triangle.
+/// @returns the number of joined vertices
 std::size_t joinNearPieces(Mesh& mesh, double distance, const std::vector<std::uint8_t>& held);
 
 }  // namespace um

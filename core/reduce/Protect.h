@@ -1,22 +1,22 @@
 #pragma once
-/// What a reduction must take care of besides the shape, and how strictly.
+/// Protection of borders, seams, creases, materials and skins in a reduction.
 #include <string>
 #include <string_view>
 
 namespace um {
 
 enum class Protection : unsigned char {
-    Off,  ///< gives way like any other place
-    On,   ///< straightened only along itself, at a cost
+    Off,  ///< treated like any other place
+    On,   ///< vertices move only along the line, at a cost
     Hard  ///< its vertices stay bit for bit
 };
 
-/// Whether pieces may join and holes close where that makes triangles fall together.
+/// Whether pieces may join and holes may close.
 enum class TopologyRule : unsigned char { Stays, MayChange };
 
 struct Protect {
-    Protection borders = Protection::On;    ///< where the surface ends, or is not a surface
-    Protection seams = Protection::On;      ///< where UVs or colours break
+    Protection borders = Protection::On;    ///< open and non-manifold edges
+    Protection seams = Protection::On;      ///< discontinuities of UVs and colours
     Protection creases = Protection::Off;   ///< where the surface bends by more than `creaseDegrees`
     Protection materials = Protection::On;  ///< where parts or materials meet
     Protection skin = Protection::On;       ///< where the influence of joints changes

@@ -27,21 +27,21 @@ struct ReduceSettings {
     Protect protect;
     Guard guard;
 
-    /// How much dearer places on the outline are than others, 0 to 1.
+    /// Extra weight of the error on outlines, 0 to 1.
     double silhouetteWeight = 0;
 
-    /// Names of the parts to reduce; the others stay as they are. Empty for all.
+    /// Names of the parts to reduce; the others are kept. Empty for all.
     std::vector<std::string> onlyParts;
-    /// Triangles that each part keeps at least, if it has so many.
+    /// The least number of triangles of each part.
     std::size_t leastOfPart = 0;
     /// Loose pieces smaller than this are dropped first, smallest first, until the target is met; 0 drops none.
     double dropLooseBelow = 0;
-    /// Whether triangles that no one sees from outside are dropped, apart from what is held.
+    /// Whether triangles invisible from outside are dropped, apart from held ones.
     bool dropUnseen = false;
-    /// Surfaces of different pieces closer than this may join, so that heaps of bits reduce beyond their own topology;
-    /// 0 joins none.
+    /// Surfaces of different pieces closer than this may join, so that heaps of small pieces can be reduced further; 0
+    /// joins none.
     double joinWithin = 0;
-    /// Whether holes may close and pieces meet; where pieces join they always may.
+    /// Whether the topology may change: holes close, pieces meet. Always so where pieces join.
     TopologyRule topology = TopologyRule::Stays;
 
     NormalTreatment normals = NormalTreatment::Automatic;
@@ -52,29 +52,28 @@ struct ReduceSettings {
     /// Whether the polish takes smaller steps and more samples: coarse levels come a fiftieth closer, for a third more
     /// time.
     bool isPatient = false;
-    /// By how much the error counts for more at each vertex of the source, besides the guard; or empty.
+    /// Weights of the error at each vertex of the source, besides the guard; or empty.
     std::vector<float> dearer;
-    /// The error already made at each vertex, where the source itself came out of something finer; or empty.
+    /// The error already made at each vertex, if the source itself was reduced from something finer; or empty.
     std::vector<StoredQuadric> knownQuadrics;
 };
 
-/// What happened besides contraction.
+/// What was dropped or joined besides contraction.
 struct ReduceNotes {
     std::vector<DroppedPieces> dropped;
     std::size_t unseenTriangles = 0;
     std::size_t joinedVertices = 0;
-    /// What everything but that is within, in the mesh's unit, where something was dropped and the rest was searched
-    /// for.
+    /// The proven deviation without dropped pieces, in the mesh's unit; set by searches.
     std::optional<double> restWithin;
 
     /// In words, a sentence each: "Dropped 12 loose pieces of Barnacles (340 triangles, the largest 4.1 mm)."
     std::vector<std::string> sentences(double metresPerUnit) const;
 };
 
-/// What is left of a source when all has gone that the settings say is to be dropped; nothing if nothing has. Vertices
-/// keep their numbers.
+/// The source without the pieces and triangles that the settings drop; nothing if none are dropped. Vertices keep their
+/// indices.
 /// @param enough  loose pieces are dropped until at most so many triangles are left
-/// @param notes   what was dropped is written there
+/// @param notes   receives what was dropped
 /// @throws MeshError, Cancelled  as reduceMesh
 std::optional<Mesh> withoutDropped(const Mesh& source, std::size_t enough, const ReduceSettings& settings,
                                    ReduceNotes& notes, const Progress& progress);
@@ -100,8 +99,7 @@ struct Reduced {
 Reduced reduceMesh(const Mesh& source, std::size_t targetTriangles, const ReduceSettings& settings,
                    const Progress& progress);
 
-/// The same in steps: a reduction that can be taken further, looked at on the way, and copied to go on from a place
-/// twice.
+/// A reduction in steps. It can go on to lower counts, give a mesh at each, and be copied.
 class Reduction {
 public:
     /// Keeps a reference to `source`, which must stay as it is.
@@ -113,13 +111,13 @@ public:
     Reduction(Reduction&& other) noexcept;
     Reduction& operator=(const Reduction& other) = delete;
 
-    /// Goes on to `targetTriangles`, or as near to it as can be.
+    /// Reduces to `targetTriangles`, or as close to it as possible.
     void reduceTo(std::size_t targetTriangles, const Progress& progress);
-    /// About as many as mesh() will have: the target, or more where it cannot be met.
+    /// About the count of mesh(): the target, or more where it cannot be met.
     std::size_t triangles() const;
-    /// What there is now, polished if wanted, and then kept to a limit.
+    /// The present mesh, polished if set, and then mended to a limit.
     Mesh mesh(const Progress& progress, const Limit& limit = {}) const&;
-    /// The same where nothing more is wanted: gives memory back on the way.
+    /// The same as the last use: frees memory on the way.
     Mesh mesh(const Progress& progress, const Limit& limit = {}) &&;
     const ReduceNotes& notes() const { return m_notes; }
 

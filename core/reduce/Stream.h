@@ -1,5 +1,5 @@
 #pragma once
-/// Reducing what does not fit in memory, in one pass over its triangles.
+/// Reduction of meshes larger than memory, by streaming their triangles.
 #include "files/TriangleStream.h"
 #include "mesh/Mesh.h"
 #include "reduce/Quadric.h"
@@ -11,14 +11,13 @@ struct Clustered {
     std::vector<StoredQuadric> quadrics;  ///< of each vertex, counted from it
     std::size_t sourceTriangles = 0;
     double cell = 0;  ///< the length of a cell's edge
-    /// So many times, evenly over the source, one of its points: for measuring afterwards.
+    /// Evenly taken points of the source, for measuring.
     std::vector<Vec3f> samples;
 };
 
-/// Joins all vertices within each cell of a grid into one, where the planes of all its triangles say; borders count
-/// too. Reads the stream twice: for its box and area, which say how large the cells
-/// are to be, and for the clusters.
-/// Needs about 110 bytes for each vertex of the result, whatever the size of the source.
+/// Joins the vertices of each grid cell into one, at the minimum of the quadrics of its triangles and borders. Reads
+/// the stream twice: for box and area, which give the cell size, and for the clusters. Needs about 110 bytes for each
+/// vertex of the result, whatever the size of the source.
 /// @param triangles  about how many are wanted
 /// @throws MeshError  if there is no triangle with an area
 /// @throws FileError, Cancelled

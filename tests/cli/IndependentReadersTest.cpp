@@ -33,7 +33,7 @@ private slots:
         const Mesh lamp = demo::makeDiversLamp();
         writeMesh(lamp, m_folder / "lamp.glb", Progress());
         writeMesh(reduceMesh(lamp, 4000, quick, Progress()).mesh, m_folder / "lamp_level.glb", Progress());
-        writeMesh(reduceMesh(demo::makeStorageJar(), 8000, quick, Progress()).mesh, m_folder / "jar.glb", Progress());
+        writeMesh(reduceMesh(demo::makeStorageJar(), 25000, quick, Progress()).mesh, m_folder / "jar.glb", Progress());
     }
 
     void passAndOpen_data() {
@@ -107,7 +107,8 @@ private:
 
     Json chainOf(const QString& source, const QStringList& options) {
         std::filesystem::remove_all(m_folder / "out");
-        const QStringList chain = {"chain", path(source + ".glb"), path("out"), "--targets", "3000,1000,300"};
+        const QStringList chain = {"chain", path(source + ".glb"), path("out"), "--targets",
+                                   source == "jar" ? "6000,2000,500" : "3000,1000,300"};
         run(UMESH_PROGRAM, chain + options);
         return Json::parse(test::contentOf(m_folder / "out" / (source.toStdString() + "_chain.json")));
     }
