@@ -25,7 +25,7 @@ signals:
     void changed();
 
 private:
-    // Holds its meshes: another one at the address of one that is gone would be taken for it.
+    // Owns its meshes: a freed one could share its address with a new one.
     struct Joint {
         std::shared_ptr<const Mesh> before, after;
         double pixelsPerUnit;

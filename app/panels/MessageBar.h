@@ -24,7 +24,7 @@ public:
         About about, const QString& sentence, const QString& yes, std::function<void()> onYes, const QString& no,
         std::function<void()> onNo = [] {});
     void clearMessage();
-    /// Questions about a document that is no longer the one shown lose their sense.
+    /// Removes the questions about the document, when another one is opened.
     void withdrawQuestions(About about);
 
     QString message() const { return m_message; }

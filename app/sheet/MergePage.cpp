@@ -126,7 +126,7 @@ bool MergePage::show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& 
     return true;
 }
 
-// The document decides: what it holds after that is shown.
+// The page shows the settings of the document, and is updated with it.
 void MergePage::change(const std::function<void(MergeChoice&)>& edit) {
     MergeChoice next = m_choice;
     edit(next);
@@ -155,7 +155,7 @@ void MergePage::join(const std::vector<std::uint32_t>& materials, std::uint32_t 
         const std::uint32_t shown = c.standIn[standIn];
         for (const std::uint32_t material : materials) {
             if (material == shown) continue;
-            // What it stood for itself goes along.
+            // The materials that it replaces are replaced as well.
             for (std::uint32_t& one : c.standIn)
                 if (one == material) one = shown;
             c.standIn[material] = shown;

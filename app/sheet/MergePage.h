@@ -26,7 +26,7 @@ class MergePage : public QWidget {
 public:
     explicit MergePage(QWidget* parent = nullptr);
 
-    /// @returns whether a forecast of what was shown before no longer holds
+    /// @returns whether mesh or settings changed, so that a new forecast is needed
     bool show(const std::shared_ptr<const Mesh>& mesh, const BakeChoice& bake, const MergeChoice& choice);
     /// As it stands.
     MergeSettings settings() const { return settingsFor(m_choice, m_bake); }
@@ -37,7 +37,7 @@ public:
     void setProblem(const QString& sentence);
 
     void putOn(std::uint32_t material, int sheet);
-    /// Shows one in the place of those.
+    /// Replaces materials by another one.
     void join(const std::vector<std::uint32_t>& materials, std::uint32_t standIn);
 
     MaterialTree& tree() const { return *m_tree; }

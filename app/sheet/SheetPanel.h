@@ -3,6 +3,7 @@
 #include "app/sheet/SheetContent.h"
 #include "bake/MergeForecast.h"
 #include "chain/Level.h"
+#include "chain/MergeChoice.h"
 
 #include <QWidget>
 

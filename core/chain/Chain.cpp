@@ -268,21 +268,22 @@ Chain makeChain(const ChainSource& source, const Recipe& asked, const std::vecto
         } else {
             level.name = "LOD " + std::to_string(i);
             level.recipe = recipe.levels[i];
-            const Progress made = progress.span(at, at + 0.5 * share);
-            // Of a plan with a total there may be no room for what the distance asks for: then the planned count is
+            // The total of a plan may leave no room for the level that its distance needs. Then the planned count is
             // made.
             std::optional<Fewest> found;
             if (i == 0)
                 found = std::move(plan.first);
             else if (plan.finder)
                 found = fewestFrom(plan.from[i], *plan.finder, source.mesh.metresPerUnit, recipe,
-                                   roomFor(chain.levels, plain, asked.plan->totalTriangles), made);
+                                   roomFor(chain.levels, plain, asked.plan->totalTriangles),
+                                   progress.span(at, at + 0.3 * share));
             if (found) {
                 if (i > 0) level.recipe.target = pixelTarget(recipe.switching.allowedPixels, plan.from[i]);
                 happened[i] = take(*std::move(found), level);
-            } else
-                happened[i] =
-                    maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes, made);
+            } else {
+                happened[i] = maker.make(level, i, counts[i], i > 0 ? &chain.levels[i - 1] : nullptr, chain.notes,
+                                         progress.span(at + (plan.finder ? 0.3 : 0) * share, at + 0.5 * share));
+            }
             if (i > 0 && kept[i - 1] == nullptr &&
                 level.mesh->triangleCount() > chain.levels[i - 1].mesh->triangleCount())
                 throw InputError("Level " + std::to_string(i) + " of the chain (" + level.recipe.target +

@@ -7,10 +7,10 @@
 namespace um {
 namespace {
 
-// What is proven of a level is a little more than what is found at its points.
+// The proven deviation of a level divided by the largest sampled one, about.
 constexpr double provenToFound = 1.08;
 
-// The first halving that is measured has about so many triangles of the source for one.
+// The first halving to be measured: a sixteenth of the source.
 constexpr std::size_t firstMeasured = 3;
 
 // Over a surface the deviation falls about as the inverse of the count.
@@ -53,7 +53,7 @@ HalvedSource::HalvedSource(const Mesh& source, const ReduceSettings& settings, c
     while (before > 4) {
         progress.at(0.4 + 0.6 * std::min(1.0, double(m_reductions.size()) / steps));
         reduction.reduceTo(std::max<std::size_t>(1, before / 2), progress.span(0, 0));
-        // Where it cannot go farther, that shows at some target or other.
+        // The reduction is stuck.
         if (reduction.triangles() >= before) break;
         before = reduction.triangles();
         m_reductions.push_back(reduction);
@@ -98,7 +98,7 @@ double HalvedSource::guessCount(double error, const Progress& progress) {
 }
 
 ErrorCurve measureErrorCurve(HalvedSource& source, const ErrorCurve::Point& known, const Progress& progress) {
-    // So much dearer at least than what is known, so that it stays the first that does.
+    // Coarser levels get a slightly larger error than the known one, so that a search for its error finds it.
     constexpr double aLittleMore = 1.001;
     ErrorCurve curve;
     double before = std::numeric_limits<double>::infinity();
@@ -106,9 +106,9 @@ ErrorCurve measureErrorCurve(HalvedSource& source, const ErrorCurve::Point& know
         const double share = 1 / double(source.halvings());
         const ErrorCurve::Point point = source.at(i, progress.span(1 - share * double(i + 1), 1 - share * double(i)));
         if (point.triangles >= known.triangles) break;
-        // Finer is never worse; where it was measured so, the coarser one was lucky.
+        // Errors may only grow as counts fall; a finer level measured worse takes the error of the coarser one.
         before = std::max(std::min(before, source.source().metresPerUnit * point.error), aLittleMore * known.error);
-        // Where a count could not be met, two of them come to the same.
+        // Two halvings have the same count where one could not be reached.
         if (!curve.points.empty() && point.triangles <= curve.points.back().triangles)
             curve.points.back().error = before;
         else

@@ -19,11 +19,11 @@ struct ErrorCurve {
     double errorOf(double triangles) const;
 };
 
-/// A source reduced to halves of its count again and again. Searches start from the halving above their count; what a
-/// halving deviates by is measured at the first question.
+/// A source reduced to halves of its count again and again. Searches start from the halving above their count. The
+/// deviation of a halving is measured when it is first needed.
 class HalvedSource {
 public:
-    /// Keeps a reference to `source`, which must stay as it is. Memory: about twice that of one reduction.
+    /// Keeps a reference to `source`, which must stay as it is. Memory: that of two reductions.
     /// @throws MeshError, Cancelled
     HalvedSource(const Mesh& source, const ReduceSettings& settings, const Progress& progress);
 
@@ -33,11 +33,11 @@ public:
 
     /// From half of the source's count down to where no halving succeeds.
     std::size_t halvings() const { return m_reductions.size(); }
-    /// What that halving's level can be brought to by mending, as far as a quick measurement tells, in the mesh's unit.
+    /// The error of a halving, in the mesh's unit: an estimate of the largest deviation after mending.
     ErrorCurve::Point at(std::size_t halving, const Progress& progress);
-    /// A reduction that has not gone below so many triangles yet.
+    /// A copy of the halving with at least this many triangles, to go on from.
     Reduction above(std::size_t triangles, const Progress& progress) const;
-    /// The count at which the error is probably that large; measures only the halvings around it.
+    /// An estimate of the count with this error, in the mesh's unit. Measures the halvings around it only.
     double guessCount(double error, const Progress& progress);
 
 private:

@@ -12,17 +12,17 @@ namespace {
 
 constexpr int mostTries = 16;
 
-// While nothing holds, each step is so many times the one before in logarithms.
+// Limits of the factor from one count to the next, until a count holds.
 constexpr double largestStep = 4, leastStep = 1.1;
 
-// So many places that are too far off may be made dearer; more are a sign of too few triangles.
+// The most places to raise the weights at; more are a sign of too few triangles.
 constexpr std::size_t fewestPlaces = 10;
 
 struct Constants {
-    double headroom;  // what a level within a length has, as a rule, of the triangles that its distribution promises
-    double endRatio;  // between what holds and what is known or guessed to fail
-    double firstStep;
-    int repairs;  // with places made dearer, at one count
+    double headroom;   // of the first count over the estimated one
+    double endRatio;   // of the smallest count that holds to the largest that fails, at the end
+    double firstStep;  // from one count to the next, until a count holds; squared each time
+    int repairs;       // reductions at one count with larger weights at places that are too far off
     MendChoice mending;
 };
 

@@ -12,15 +12,15 @@ struct Fewest {
 };
 
 enum class SearchEffort {
-    Quick,   ///< for planning: ends within a half of a count that fails; two to four reductions
-    Careful  ///< ends within a seventh; five to ten reductions
+    Quick,   ///< for planning: at the end the smallest count that holds is at most 1.5 times the largest that fails
+    Careful  ///< the same within 1.15 times, with more mending at each count
 };
 
 /// A source made ready for several searches. The first count is guessed from measured halvings of the source. At each
-/// count the source is reduced, what is too far off is mended, and the deviation is proven. Where a few places cannot
-/// be mended, the error at them counts for more and the source is reduced again. Counts rise until one holds; then
-/// counts between it and the largest that failed are tried, until both are close. The result does not depend on earlier
-/// searches.
+/// count the source is reduced, places beyond the length are mended, and the deviation is proven. Where a few places
+/// cannot be mended, the error at them counts for more and the source is reduced again. Counts rise until one holds;
+/// then counts between it and the largest that failed are tried, until both are close. The result does not depend on
+/// earlier searches.
 class FewestFinder {
 public:
     /// Keeps a reference to `source`, which must stay as it is.
@@ -28,13 +28,12 @@ public:
     /// @throws MeshError, Cancelled
     FewestFinder(const Mesh& source, const ReduceSettings& settings, const Progress& progress);
 
-    /// The source itself where nothing coarser holds. Where something is dropped first, what is left keeps to the
-    /// length.
+    /// The source itself if no coarser level holds. Dropped pieces do not count: the rest keeps to the length.
     /// @param allowed  in the mesh's unit
     /// @throws MeshError, Cancelled
     Fewest within(double allowed, SearchEffort effort, const Progress& progress);
 
-    /// What is left of the source when all has been dropped that the settings say.
+    /// The source without the pieces that the settings drop.
     HalvedSource& halved() { return m_halved; }
 
 private:

@@ -10,6 +10,7 @@
 #include <draco/mesh/mesh.h>
 #include <tiny_gltf.h>
 #include <map>
+#include <nlohmann/json.hpp>
 
 namespace um {
 namespace {
@@ -54,7 +55,7 @@ private:
         return primitive.contains("extensions") && primitive["extensions"].contains(dracoExtension);
     }
 
-    // The first buffer of a GLB is the block in the file; here it takes what is unpacked.
+    // Unpacked bytes go into the first buffer, which in a GLB is the binary chunk.
     void makeRoom() {
         Json& buffers = m_json.at("buffers");
         if (m_hasBlock && !buffers.at(0).contains("uri")) return;
@@ -158,7 +159,7 @@ std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::
     // What is cut off is said by the reader.
     if (isBinary && !chunks) return std::nullopt;
     const std::string_view json = chunks ? chunks->json : text;
-    // A file may name the extension without using it.
+    // A file may name the extension although no primitive uses it.
     if (json.find(dracoExtension) == std::string_view::npos || !Json::accept(json)) return std::nullopt;
     try {
         Unpacker unpacker(path, json, chunks ? std::optional(chunks->bytes) : std::nullopt);

@@ -7,9 +7,8 @@
 
 namespace um {
 
-/// The same as a GLB with plain primitives; nothing if none is compressed. Buffers that are not unpacked stay files of
-/// their own.
-/// @throws FileError  if what is compressed cannot be unpacked, or its buffer is missing
+/// The file as a GLB with plain primitives; nothing if none is compressed. External buffers stay external.
+/// @throws FileError  if a compressed primitive is damaged, or its buffer is missing
 std::optional<std::string> withoutDraco(const std::filesystem::path& path, std::string_view text);
 
 }  // namespace um

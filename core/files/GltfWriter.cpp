@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <limits>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <tuple>
 
 namespace um {

@@ -8,7 +8,8 @@
 namespace um {
 
 bool isUtf16(std::string_view bytes) {
-    return bytes.starts_with("\xff\xfe") || bytes.starts_with("\xfe\xff");
+    if (bytes.size() < 4) return false;
+    return (bytes.starts_with("\xff\xfe") && bytes[3] == 0) || (bytes.starts_with("\xfe\xff") && bytes[2] == 0);
 }
 
 PlainText::PlainText(const std::filesystem::path& path, std::string_view bytes) : m_view(bytes) {
@@ -16,7 +17,7 @@ PlainText::PlainText(const std::filesystem::path& path, std::string_view bytes) 
     if (!isUtf16(bytes)) return;
     const auto closed = [](iconv_t converter) { iconv_close(converter); };
     const std::unique_ptr<void, decltype(closed)> converter(iconv_open("UTF-8", "UTF-16"), closed);
-    // Two bytes become three at most.
+    // A UTF-16 unit of two bytes takes three bytes of UTF-8 at most.
     m_converted.resize(bytes.size() / 2 * 3 + 4);
     char* from = const_cast<char*>(bytes.data());
     char* to = m_converted.data();

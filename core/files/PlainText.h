@@ -8,14 +8,15 @@ namespace um {
 
 constexpr std::string_view utf8Mark = "\xef\xbb\xbf";
 
-/// Whether it begins with the byte order mark of UTF-16.
+/// Whether the bytes begin with the byte order mark of UTF-16 and an ASCII letter, as all mesh formats of text do.
+/// Binary files that happen to begin with the mark are told apart by that.
 bool isUtf16(std::string_view bytes);
 
 /// The text of a file without its byte order mark. UTF-16 is converted.
 class PlainText {
 public:
     /// @param bytes  must stay as they are
-    /// @throws FileError  if it is UTF-16 with letters that do not exist
+    /// @throws FileError  if it is invalid UTF-16
     PlainText(const std::filesystem::path& path, std::string_view bytes);
     PlainText(const PlainText&) = delete;
     PlainText& operator=(const PlainText&) = delete;

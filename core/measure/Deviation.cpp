@@ -26,8 +26,9 @@ struct SurfaceSample {
     float weight;
 };
 
-// Each part gets at least this many points, so that a small one has a mean of its own.
-constexpr double leastPointsOfPart = 256;
+// The least number of points of a part, for a mean of its own; fewer if the parts are so many that all of these exceed
+// the second number.
+constexpr double leastPointsOfPart = 256, leastPointsOfAll = 1e6;
 
 // Far places nearer to each other than that share of the source's diagonal are one.
 constexpr double farPlacesApart = 0.05;
@@ -59,19 +60,16 @@ Vec3d cornerOf(const Mesh& mesh, TriangleId t, std::size_t i) {
     return mesh.positions[mesh.triangles[t][i]].cast<double>();
 }
 
-// Which points fall on each triangle, and what share of the surface's area a point of each part stands for.
+// The points on each triangle, and the share of the surface's area that a point of each part represents.
 struct Spread {
     std::vector<std::uint32_t> first;  // number of points on the triangles before
     std::vector<double> weightOfPart;
     std::uint32_t count = 0;
 };
 
-// An evenly distributed number from 0 to 1 for each index. Source: the finaliser of MurmurHash3.
-double scatter(std::uint32_t index) {
-    std::uint32_t h = index * 0x9e3779b9u + 0x7f4a7c15u;
-    h = (h ^ (h >> 16)) * 0x85ebca6bu;
-    h = (h ^ (h >> 13)) * 0xc2b2ae35u;
-    return double(h ^ (h >> 16)) / 4294967296.0;
+// A pseudo-random number from 0 to 1 for each index.
+double scatter(std::uint64_t index) {
+    return double(mixBits(index + 1) >> 32) / 4294967296.0;
 }
 
 // Stratified by area: point i of a part lies anywhere in the part's i-th slice of equal area. Its place within the
@@ -87,13 +85,14 @@ Spread spreadPoints(const Mesh& mesh, const std::vector<double>& areas, std::siz
     for (const double area : areaOfPart) all += area;
     spread.weightOfPart.resize(mesh.parts.size(), 0.0);
     std::vector<double> pointsPerArea(mesh.parts.size(), 0.0), before(mesh.parts.size(), 0.0);
+    const double least = std::min(leastPointsOfPart, leastPointsOfAll / double(areaOfPart.size()));
     for (std::size_t p = 0; p < areaOfPart.size(); ++p) {
         if (!(areaOfPart[p] > 0)) continue;
-        const double points = std::ceil(std::max(double(wanted) * areaOfPart[p] / all, leastPointsOfPart));
+        const double points = std::ceil(std::max(double(wanted) * areaOfPart[p] / all, least));
         pointsPerArea[p] = points / areaOfPart[p];
         spread.weightOfPart[p] = areaOfPart[p] / all / points;
     }
-    // How many points of a part lie in its first slices, of which the last is not whole.
+    // The number of points in the first slices of a part; the last slice may be a fraction.
     const auto pointsIn = [](double slices) {
         const double whole = std::floor(slices);
         return std::uint32_t(whole) + (scatter(std::uint32_t(whole)) < slices - whole ? 1u : 0u);

@@ -11,7 +11,8 @@ namespace um {
 
 struct DeviationSettings {
     /// Points spread evenly by area over each surface; 0 chooses a quarter of the source's triangles, but at least
-    /// 50,000 and at most a million. Each part gets 256 or more.
+    /// 50,000 and at most a million. Each part gets at least 256
+    /// (fewer in meshes of more than 3,900 parts).
     std::size_t samples = 0;
     /// Whether the largest deviation is bounded for the whole surface. Without it `maxBound` is the largest found one,
     /// in less than half the time on fine levels.

@@ -58,7 +58,7 @@ class DeskPartsTest : public QObject {
     Q_OBJECT
 
 private slots:
-    // Another mesh may come to lie where one lay that is gone: what was measured of that one is not its own.
+    // A new mesh may have the address of a freed one; it must not get the freed one's pop.
     void measuresThePopOfAnotherMeshAtTheSameAddress() {
         Mesh storage = test::makeSphere(1, 3);
         const auto atThatAddress = [&] { return std::shared_ptr<const Mesh>(&storage, [](const Mesh*) {}); };

@@ -200,7 +200,7 @@ private slots:
         const Level before = document().levels[1];
         panel().openPage(SheetPanel::Page::Merge);
         QVERIFY(waitUntilIdle(*m_window));
-        // A level has the materials of its source, and what was decided for them.
+        // A level has the materials of its source, and the same settings.
         QCOMPARE(page().settings().sheetOf, (std::vector<int>{0, 1, leftOut, 1}));
         for (std::uint32_t m = 0; m < 4; ++m) page().putOn(m, 0);
         QVERIFY(waitUntilIdle(*m_window));

